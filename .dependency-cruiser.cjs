@@ -175,7 +175,9 @@ module.exports = {
     {
       name: "rescue-page-needs-no-disk",
       severity: "error",
-      from: { path: "^core/src/rescue/(index|locked-folder|salvage|sealed-object|source)" },
+      from: {
+        path: "^core/src/rescue/(index|find-locked|keys-of-folder|states-in-folder|locked-folder|salvage|sealed-object|source)",
+      },
       to: { path: "^(node:)?(fs|path|os)$" },
     },
     {

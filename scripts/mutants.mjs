@@ -116,8 +116,8 @@ if (process.argv[2] === "--apply") {
 requireNode();
 install();
 installTestPrograms();
-const asked = process.argv[2];
-const mutants = MUTANTS.filter(({ name }) => asked === undefined || name.includes(asked));
+const asked = process.argv.slice(2);
+const mutants = MUTANTS.filter(({ name }) => asked.length === 0 || asked.some((part) => name.includes(part)));
 const waiting = [...mutants];
 const wholeTests = new Map();
 let killed = 0;

@@ -3,8 +3,8 @@ import {
   type BackSecret,
   type CommandName,
   Eremos,
+  type GateOpened,
   type ResultOf,
-  type SignedIn,
   causedBy,
   folderPasswordOf,
   readSettings,
@@ -67,12 +67,12 @@ export async function withEremos<T>(invocation: Invocation, run: (eremos: Eremos
   }
 }
 
-export async function openGate(eremos: Eremos, invocation: Invocation): Promise<SignedIn> {
+export async function openGate(eremos: Eremos, invocation: Invocation): Promise<GateOpened> {
   eremos.requireOwner();
   return signInWith(eremos, await invocation.asking.ask(say("master-password")));
 }
 
-export async function signInWith(eremos: Eremos, typed: string): Promise<SignedIn> {
+export async function signInWith(eremos: Eremos, typed: string): Promise<GateOpened> {
   const { wait } = eremos.gate;
   if (wait > 0 && wait <= LONGEST_WAIT_MS) {
     note(say("waiting-s-because-wrong-passwords", { seconds: Math.ceil(wait / 1000) }));

@@ -80,7 +80,7 @@ export const MUTANTS = [
   },
   {
     name: "a rescue reads one copy of a barred folder's record only",
-    file: "core/src/rescue/locked-folder.ts",
+    file: "core/src/rescue/find-locked.ts",
     line: '["guard.json", "guard.twin.json"].map((name) => readWhole',
     becomes: '["guard.json"].map((name) => readWhole',
     test: RESCUE,

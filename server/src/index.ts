@@ -26,7 +26,7 @@ export { release, unlock } from "./operations/locking/open-folder";
 export { passwordStrength } from "./strength";
 export { recoverInterrupted } from "./operations/ways-back/recover-interrupted";
 export { setupAtOnce } from "./operations/entrance/setup";
-export { type SignedIn, signIn, signOut } from "./operations/entrance/sign-in";
+export { type GateOpened, signIn, signOut } from "./operations/entrance/sign-in";
 export { answerDesktop } from "./desktop/application";
 export { askOnPage, meantBy, showPage } from "./desktop/launcher";
 export { MENU_ACTS, type MenuAct } from "./desktop/file-managers";

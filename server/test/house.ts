@@ -3,7 +3,7 @@ import * as os from "node:os";
 import * as path from "node:path";
 import type { ActivityEvent, Protection, Visibility } from "../src/contract";
 import { Eremos } from "../src/eremos";
-import { type SignedIn, signIn } from "../src/operations/entrance/sign-in";
+import { type GateOpened, signIn } from "../src/operations/entrance/sign-in";
 import { readSettings } from "../src/settings";
 import { PROGRAM, chooseWithLeastEffort } from "./least-effort";
 
@@ -66,7 +66,7 @@ export class TestHouse {
     );
   }
 
-  signIn(): Promise<SignedIn> {
+  signIn(): Promise<GateOpened> {
     return signIn(this.eremos, PASSWORD);
   }
 

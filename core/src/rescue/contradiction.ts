@@ -1,4 +1,4 @@
-import { hasUnnamed } from "./locked-folder";
+import { hasUnnamed } from "./states-in-folder";
 import type { RescueSource } from "./source";
 import { SIGN_NAMES } from "../format/state";
 import { findState } from "./state-record";

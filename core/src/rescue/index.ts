@@ -5,14 +5,9 @@ export { CODE_GROUPS, mistypedGroups } from "../format/codes/recovery-code";
 export { type AskedKeyholders, SHARE_GROUPS, type ShareLook, lookAtShares } from "../format/keyholders";
 export { keyholdersOf } from "../format/header";
 export type { FileData, RescuedEntry } from "./entry";
-export {
-  LockedFolder,
-  type LockedFound,
-  type RescueSecret,
-  findLocked,
-  openLocked,
-  readGuardOwner,
-} from "./locked-folder";
+export { type LockedFound, findLocked, readGuardOwner } from "./find-locked";
+export type { RescueSecret } from "./keys-of-folder";
+export { LockedFolder, openLocked } from "./locked-folder";
 export { whatContradicts } from "./contradiction";
 export { isPlainTrue, stateWriterOf } from "../format/state";
 export type { Piece } from "./sealed-object";

@@ -4,7 +4,7 @@ import { generationNames, numberIn } from "../format/generation";
 import type { GuardName } from "../format/guards";
 import { readGuard } from "../format/guard-record";
 import { directorySource } from "./directory-source";
-import { findLocked } from "./locked-folder";
+import { findLocked } from "./find-locked";
 import { readWhole } from "./source";
 import { findState } from "./state-record";
 import { type Walk, type WalkEnd, type WalkProgress, below, walk } from "./walk";

@@ -4,7 +4,7 @@ import { expect, it } from "vitest";
 import { silentHooks } from "../../src/engine/ground/hooks";
 import { forksAt, letForkGo } from "../../src/engine/visiting/forks";
 import { compareCopy, mergeCopy } from "../../src/engine/visiting/merge-copy";
-import type { RescueSecret } from "../../src/rescue/locked-folder";
+import type { RescueSecret } from "../../src/rescue/keys-of-folder";
 import { linuxDisk } from "../../src/platform/linux/linux-disk";
 import { stateFile } from "../support/records";
 import { usePlace } from "../support/place";

@@ -36,7 +36,7 @@ import { openByPair, readSlot } from "../../src/format/slot";
 import { readState } from "../../src/format/state";
 import { type DirEntry, TreeReader, TreeWriter, fileEntry, newMeta, sourceOf } from "../../src/format/tree";
 import { linuxDisk } from "../../src/platform/linux/linux-disk";
-import { findLocked } from "../../src/rescue/locked-folder";
+import { findLocked } from "../../src/rescue/find-locked";
 import { directorySource } from "../../src/rescue/directory-source";
 import { usePlace } from "../support/place";
 import { both, generationAt, generationFiles, stateFile } from "../support/records";

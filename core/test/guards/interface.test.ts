@@ -9,7 +9,7 @@ import { canonicalJson, checksumOf } from "../../src/format/canonical-json";
 import { GUARDS, NO_BARS, traitsOf } from "../../src/format/guards";
 import { linuxDisk } from "../../src/platform/linux/linux-disk";
 import { directorySource } from "../../src/rescue/directory-source";
-import { readGuardOwner } from "../../src/rescue/locked-folder";
+import { readGuardOwner } from "../../src/rescue/find-locked";
 import { guardFolder } from "../support/guarding";
 import { usePlace } from "../support/place";
 import { PAGE, type Person, lock, makeMixedTree, snapshot } from "../support/world";

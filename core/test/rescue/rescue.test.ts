@@ -13,7 +13,7 @@ import { LEAST_COST } from "../../src/crypto/kdf";
 import { newRecoveryCode } from "../../src/format/codes/recovery-code";
 import { linuxDisk } from "../../src/platform/linux/linux-disk";
 import { type Dresser, NOT_GIVEN } from "../../src/rescue/dresser";
-import type { RescueSecret } from "../../src/rescue/locked-folder";
+import type { RescueSecret } from "../../src/rescue/keys-of-folder";
 import { type RescueReport, rescue } from "../../src/rescue/to-directory";
 import { type CrashMode, crashingDisk } from "../support/crashing-disk";
 import { type Place, usePlace } from "../support/place";

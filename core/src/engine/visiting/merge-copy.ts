@@ -1,6 +1,7 @@
 import { EremosError, fromSystemError } from "../../errors/eremos-error";
 import { markedName } from "../../format/marked-name";
-import { type LockedFolder, type RescueSecret, openLocked } from "../../rescue/locked-folder";
+import type { RescueSecret } from "../../rescue/keys-of-folder";
+import { type LockedFolder, openLocked } from "../../rescue/locked-folder";
 import { directorySource } from "../../rescue/directory-source";
 import type { RescuedEntry } from "../../rescue/entry";
 import type { Disk } from "../../platform/port";

@@ -22,7 +22,7 @@ import { renewHeaders } from "../ways-back/renew-headers";
 import { replaceOwner } from "./replace-owner";
 import { said } from "@eremos/words/server/entrance";
 
-export interface SignedIn {
+export interface GateOpened {
   /** How many wrong passwords there were since the last sign-in. */
   readonly failedTries: number;
   /** What was seen of the folders; null where something was done with one since. */
@@ -30,7 +30,7 @@ export interface SignedIn {
 }
 
 /** Opens the gate. @throws EremosError `too-many-tries` | `wrong-password` */
-export async function signIn(eremos: Eremos, password: Password): Promise<SignedIn> {
+export async function signIn(eremos: Eremos, password: Password): Promise<GateOpened> {
   const owner = eremos.requireOwner();
   const { opened, failedTries } = await throughGate(eremos, "password", () => openWithPassword(owner, password));
   const { rootKey } = opened;
@@ -46,7 +46,7 @@ export async function signIn(eremos: Eremos, password: Password): Promise<Signed
 }
 
 /** Returns what it saw of every folder, where it left them all as they were; else null. */
-export async function afterSignIn(eremos: Eremos, keys: Keys): Promise<SignedIn["looked"]> {
+export async function afterSignIn(eremos: Eremos, keys: Keys): Promise<GateOpened["looked"]> {
   sealRowsOfBefore(eremos, keys);
   await recoverInterrupted(eremos);
   await takeInEarlier(eremos, keys);
