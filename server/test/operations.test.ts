@@ -24,6 +24,8 @@ import { signOut } from "../src/operations/entrance/sign-in";
 import { AS_BEFORE } from "../src/protection";
 import { setProtection } from "../src/operations/locking/protection";
 import { completePath, listPlace } from "../src/operations/folders/walk-places";
+import { EremosError } from "@eremos/core";
+import { said } from "@eremos/words/server/house";
 import { TestHouse, sealedAnd, toldOf } from "./house";
 
 let house: TestHouse;
@@ -312,6 +314,19 @@ describe("a folder made where another one belongs, which is hidden", () => {
     ).outcome;
     expect(fs.readFileSync(path.join(folder, "first.txt"), "utf8")).toBe("the first");
   });
+});
+
+it("where the engine ends over putting folders right, whoever signs in does, and each folder says that it could not be", async () => {
+  const folder = house.makeFolder("Bills");
+  await house.signIn();
+  await lock(house.eremos, request(folder, "view")).then(({ outcome }) => outcome);
+  await (
+    await unlock(house.eremos, target(folder))
+  ).outcome;
+  signOut(house.eremos);
+  house.eremos.ask = () => Promise.reject(new EremosError("interrupted", said("working")));
+  await house.signIn();
+  expect(listFolders(house.eremos)).toMatchObject([{ state: "open", attention: "working" }]);
 });
 
 it("what a sign-in saw of the folders is told on only where it did nothing with one since: not where it took in what was put into one", async () => {

@@ -141,7 +141,7 @@ function directoryOf(eremos: Eremos, path: Buffer): string | null {
 
 /** What is left of folders whose removal was cut off when it had gone as far. Returns why it stays, by their ids. */
 export async function sweepRemoved(eremos: Eremos, notes: readonly Note[]): Promise<ReadonlyMap<string, Failure>> {
-  const input = notes.filter(({ erases }) => erases).map(({ id, path }) => ({ path: decodePath(path), folder: id }));
+  const input = notes.map(({ id, path }) => ({ path: decodePath(path), folder: id }));
   if (input.length === 0) return new Map();
   const swept = await eremos.ask<"sweep-erased">({ verb: "sweep-erased", input });
   return new Map(swept.flatMap((one, i) => ("failure" in one ? [[input[i]?.folder ?? "", one.failure] as const] : [])));

@@ -3,7 +3,9 @@ import {
   type Failure,
   type FolderToLookAt,
   type Recovery,
+  type ShortOutcomes,
   errorOf,
+  failureOf,
   fromSystemError,
   isEremosError,
   isLocked,
@@ -126,10 +128,13 @@ async function recoverNoted(
   eremos: Eremos,
   notes: readonly Note[],
 ): Promise<readonly Noted<Recovery | EremosError | null>[]> {
-  const notSwept = await sweepRemoved(eremos, notes);
+  const erased = notes.filter(({ erases }) => erases);
+  const notSwept = await sweepRemoved(eremos, erased).catch(
+    (error: unknown) => new Map(erased.map(({ id }) => [id, failureOf(error, said("putting-it-right-nothing-is"))])),
+  );
   const all = notes.map((note): Noted<Found> => ({ note, found: lookAtNoted(eremos, note, notSwept.get(note.id)) }));
   const input = all.flatMap(({ found }) => (found && "putRight" in found ? [found.putRight] : []));
-  const outcomes = input.length > 0 ? [...(await eremos.ask<"recover">({ verb: "recover", input }))] : [];
+  const outcomes = input.length > 0 ? [...(await recoverEach(eremos, input))] : [];
   return all.map(({ note, found }) => {
     if (!found || !("putRight" in found)) return { note, found };
     const outcome = outcomes.shift();
@@ -140,6 +145,13 @@ async function recoverNoted(
     const isNone = code === "not-protected" && found.mayBeNone;
     return { note, found: isNone ? { state: null, path: found.putRight, steps: [] } : errorOf(outcome.failure) };
   });
+}
+
+/** Where the engine itself ends over one, each is told of, and whoever signs in does nevertheless. */
+function recoverEach(eremos: Eremos, input: readonly Buffer[]): Promise<ShortOutcomes["recover"]> {
+  return eremos
+    .ask<"recover">({ verb: "recover", input })
+    .catch((error: unknown) => input.map(() => ({ failure: failureOf(error, said("putting-it-right-nothing-is")) })));
 }
 
 function lookAtNoted(eremos: Eremos, note: Note, notSwept: Failure | undefined): Found {
