@@ -98,6 +98,30 @@ export default tseslint.config(
       ],
     },
   },
+  // They are run without what is bundled (scripts/bundles-for-tests.mjs): what they found of it might be old.
+  {
+    files: ["core/test/**", "words/test/**"],
+    rules: {
+      "no-restricted-imports": [
+        "error",
+        {
+          patterns: [
+            {
+              regex: "^@eremos/(core|server|cli)$|/dist/",
+              message: "Import the source: a bundle may be of older ones.",
+            },
+          ],
+        },
+      ],
+      "no-restricted-syntax": [
+        "error",
+        {
+          selector: "Literal[value=/(^|\\u002f)dist\\u002f|^@eremos\\u002f(core\\u002fworker|server|cli)/]",
+          message: "Bundle the source (bundleProcess): what lies there may be of older ones.",
+        },
+      ],
+    },
+  },
   { files: ["e2e/**"], rules: { "no-empty-pattern": "off" } },
   // A page is looked at when nothing on it is half faded.
   {

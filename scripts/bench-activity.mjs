@@ -22,6 +22,9 @@ const MINUTE = 60_000;
 const base = mkdtempSync(join(tmpdir(), "eremos-bench-"));
 
 /** Some years of opening and locking ten folders, and of wrong passwords now and then. */
+const FROM = /** @type {const} */ (["page", "command-line", "itself"]);
+
+/** @returns {Parameters<import("@eremos/server").Eremos["ledger"]["recall"]>[1]} */
 function history(count) {
   const now = Date.now();
   return Array.from({ length: count }, (_, nth) => {
@@ -35,7 +38,7 @@ function history(count) {
       folder: isWrong ? "" : folder,
       kind: isWrong ? "wrong" : isOpening ? "opened" : "locked",
       signedIn: !isWrong,
-      from: ["page", "command-line", "itself"][nth % 3],
+      from: FROM[nth % 3],
       why: nth % 3 === 2 ? "idle" : null,
       way: isWrong || isOpening ? "password" : null,
       account: isWrong ? { uid: 1000, name: "ines" } : null,
@@ -76,6 +79,7 @@ async function seconds(work) {
 
 /** The first look of a session, which reads and decrypts everything, and the ones after it. */
 async function measured(env) {
+  /** @type {Record<string, number[]>} */
   const times = { "the first look of a session": [] };
   for (let round = 0; round < ROUNDS; round++) {
     const eremos = server.Eremos.open(server.readSettings(env, root));

@@ -37,6 +37,7 @@ async function houseWith(count) {
     const path = join(env.EREMOS_PLACES, `Folder ${i}`);
     mkdirSync(path);
     writeFileSync(join(path, "letter.txt"), "Dear Jonas");
+    /** @type {Parameters<typeof server.lock>[1]["protection"]} */
     const protection = { guard: "sealed", visibility: i % 2 ? "view" : "hidden", cover: null, icon: null, bars: null };
     const locking = await server.lock(eremos, { path, protection, inUseAnyway: false, from: "/" });
     await locking.outcome;
@@ -56,6 +57,7 @@ const list = (env) => seconds([CLI, "list", "--password-stdin"], { env, input: `
 
 /** One after another, round by round. */
 function compare(ways) {
+  /** @type {Record<string, number[]>} */
   const times = Object.fromEntries(Object.keys(ways).map((name) => [name, []]));
   for (let round = 0; round < ROUNDS; round++) for (const [name, way] of Object.entries(ways)) times[name].push(way());
   return Object.fromEntries(Object.entries(times).map(([name, all]) => [name, median(all)]));

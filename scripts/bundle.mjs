@@ -12,6 +12,7 @@ import { PROGRAMS, codeOf } from "./programs/list.mjs";
 
 const root = fileURLToPath(new URL("..", import.meta.url));
 /** Of the schemas' messages nobody reads one; all their languages would make half of each file. */
+/** @type {import("esbuild").Plugin} */
 const oneLanguage = {
   name: "one-language",
   setup: ({ onLoad }) =>
@@ -25,6 +26,7 @@ const BUNDLED =
   /^(zod|drizzle-orm|picomatch|@hpke|shamir-secret-sharing|@eremos\/words|intl-messageformat|@formatjs)(\/|$)|^@eremos\/core\/(guards|choices)$/;
 
 /** Every other package is loaded from where it is installed. */
+/** @type {import("esbuild").Plugin} */
 const packagesOutside = {
   name: "packages-outside",
   setup: ({ onResolve }) =>
@@ -36,6 +38,7 @@ const packagesOutside = {
 /** They can't be `require`d. */
 const INSIDE = /^(@eremos|mime|@inquirer|@zip\.js)(\/|$)/;
 const DOORS = { "@eremos/core": "core/src/index.ts", "@eremos/server": "server/src/index.ts" };
+/** @type {import("esbuild").Plugin} */
 const houseInside = {
   name: "house-inside",
   setup: ({ onResolve }) =>
@@ -48,6 +51,7 @@ const houseInside = {
 const requiring =
   "import { createRequire as requireFrom } from 'node:module'; const require = requireFrom(import.meta.url);";
 
+/** @satisfies {import("esbuild").BuildOptions} */
 const common = {
   absWorkingDir: root,
   bundle: true,
@@ -87,11 +91,12 @@ export async function bundle() {
 }
 
 /** Whoever asks the command line for help only waits for no command. */
+/** @type {import("esbuild").Plugin} */
 const commandsOutside = {
   name: "commands-outside",
-  setup: ({ onResolve }) => {
-    onResolve({ filter: /^\.\/run$/ }, () => ({ path: "./run.cjs", external: true }));
-    packagesOutside.setup({ onResolve });
+  setup: (build) => {
+    build.onResolve({ filter: /^\.\/run$/ }, () => ({ path: "./run.cjs", external: true }));
+    return packagesOutside.setup(build);
   },
 };
 
@@ -129,9 +134,18 @@ const standIns = {
   "@formatjs/icu-messageformat-parser": "@formatjs/icu-messageformat-parser/no-parser.js",
 };
 
-/** A reader carries the messages that it can say and no others, read already. */
+/**
+ * A reader carries the messages that it can say and no others, read already.
+ *
+ * @param {import("esbuild").BuildOptions & { entryPoints: string[] }} options
+ */
 async function buildReader(options) {
-  const found = await build({ ...options, plugins: [oneLanguage], write: false, metafile: true });
+  const found = await build({
+    ...options,
+    plugins: [oneLanguage],
+    write: /** @type {const} */ (false),
+    metafile: /** @type {const} */ (true),
+  });
   const [output] = Object.values(found.metafile.outputs);
   const inputs = Object.keys(output.inputs);
   const areas = new Map(
@@ -148,6 +162,7 @@ async function buildReader(options) {
       .flatMap(({ area, ids }) => ids.map((id) => `${area}.${id}`)),
   );
   let carried = 0;
+  /** @type {import("esbuild").Plugin} */
   const own = {
     name: "own-messages",
     setup: ({ onLoad }) =>
@@ -169,7 +184,11 @@ export const { say, said } = speaker("${found.area}", ${text});`,
         };
       }),
   };
-  const { outputFiles } = await build({ ...options, plugins: [oneLanguage, own], write: false });
+  const { outputFiles } = await build({
+    ...options,
+    plugins: [oneLanguage, own],
+    write: /** @type {const} */ (false),
+  });
   const [{ text }] = outputFiles;
   process.stdout.write(
     `${options.entryPoints[0]}: ${Buffer.byteLength(text)} bytes, its messages ${carried} of them\n`,
@@ -197,7 +216,11 @@ function hashOf(text) {
   return `sha256-${createHash("sha256").update(text).digest("base64")}`;
 }
 
-/** One script that stands in a page. */
+/**
+ * One script that stands in a page.
+ *
+ * @satisfies {import("esbuild").BuildOptions}
+ */
 const inPage = {
   absWorkingDir: root,
   bundle: true,

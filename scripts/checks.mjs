@@ -4,14 +4,17 @@ import { availableParallelism } from "node:os";
 import { root } from "./steps.mjs";
 
 /** The compiler that checks in a fraction of the time; the style's checks need the other one's interface. */
-const TYPES = ["node", "node_modules/typescript-native/bin/tsc", "-p"];
+const typesOf = (/** @type {string} */ project) =>
+  /** @type {[string, ...string[]]} */ (["node", "node_modules/typescript-native/bin/tsc", "-p", project]);
 
+/** @type {[name: string, command: [program: string, ...string[]]][]} */
 export const CHECKS = [
   ["style", ["npx", "eslint", ".", "--max-warnings", "0"]],
   ["layout", ["npx", "prettier", "--check", "--log-level", "warn", "."]],
-  ["types", [...TYPES, "tsconfig.json"]],
-  ["types of the page", [...TYPES, "web/tsconfig.check.json"]],
-  ["types of the rescue page", [...TYPES, "rescue/tsconfig.json"]],
+  ["types", typesOf("tsconfig.json")],
+  ["types of the page", typesOf("web/tsconfig.check.json")],
+  ["types of the rescue page", typesOf("rescue/tsconfig.json")],
+  ["types of the scripts", typesOf("tsconfig.scripts.json")],
   [
     "direction of imports",
     [

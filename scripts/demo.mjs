@@ -16,8 +16,8 @@ const demo = join(root, ".demo");
 const world = join(demo, "world");
 const data = join(demo, "data");
 if (process.argv.includes("--fresh")) rmSync(demo, { recursive: true, force: true });
-const { DEMO_PASSWORD, generateWorld } = await import("../demo/dist/generate.js");
-const { homeEnvironment, leaveTraces } = await import("../demo/dist/traces.js");
+const { DEMO_PASSWORD, generateWorld } = await import("#demo/generate");
+const { homeEnvironment, leaveTraces } = await import("#demo/traces");
 if (!existsSync(world)) {
   process.stdout.write("Making the demo world…\n");
   const beginning = join(demo, "world.new");
@@ -45,7 +45,7 @@ if (!existsSync(join(data, "owner.json"))) {
 }
 if (!existsSync(join(world, "Broken cases", "Studio"))) {
   process.stdout.write("Moving in, and breaking a few things for Ways back…\n");
-  const { breakThings, eremosOf, moveIn } = await import("../demo/dist/broken.js");
+  const { breakThings, eremosOf, moveIn } = await import("#demo/broken");
   const eremos = eremosOf(
     "cli/bin/eremos.mjs",
     process.env,
@@ -60,7 +60,7 @@ if (!existsSync(join(world, "Broken cases", "Studio"))) {
   );
   moveIn(world, eremos);
   await breakThings(world, eremos);
-  const { rememberPast } = await import("../demo/dist/remember.js");
+  const { rememberPast } = await import("#demo/remember");
   await rememberPast(DEMO_PASSWORD, process.env);
 }
 const ready = (address) =>

@@ -21,35 +21,62 @@ export function each(node, look) {
   ts.forEachChild(node, (child) => each(child, look));
 }
 
-/** `{area, messages}` of an area's file: message → text, read message, node; null for another file. */
+/**
+ * @typedef {object} Message
+ * @property {string} text
+ * @property {import("@formatjs/icu-messageformat-parser").MessageFormatElement[] | null} read null: it can't be read
+ * @property {string | null} problem why it can't
+ * @property {ts.Node} node
+ * @typedef {{ area: string, messages: Map<string, Message> }} Area
+ */
+
+/** What stands there as a text: a literal, or a name. @param {ts.Node | undefined} node */
+export function textIn(node) {
+  return node && (ts.isStringLiteralLike(node) || ts.isIdentifier(node)) ? node.text : undefined;
+}
+
+/**
+ * Of an area's file, or null for another one.
+ *
+ * @returns {Area | null}
+ */
 export function areaOf(file) {
-  let found = null;
+  const found = /** @type {Area[]} */ ([]);
   each(sourceOf(file), (node) => {
     if (!ts.isCallExpression(node) || node.expression.getText() !== "speaker") return;
+    const [area, said] = node.arguments;
+    /** @type {Area["messages"]} */
     const messages = new Map();
-    for (const property of node.arguments[1].properties) {
-      const text = property.initializer.text;
+    if (!ts.isObjectLiteralExpression(said)) return;
+    for (const property of said.properties) {
+      const text = ts.isPropertyAssignment(property) ? textIn(property.initializer) : undefined;
+      const id = textIn(property.name);
+      if (text === undefined || id === undefined) throw new Error(`${at(property)}: no message with its id`);
+      /** @type {Message["read"]} */
       let read = null;
+      /** @type {string | null} */
       let problem = null;
       try {
         read = parse(text, { ignoreTag: true });
       } catch (error) {
         problem = error.message;
       }
-      messages.set(property.name.text, { text, read, problem, node: property });
+      messages.set(id, { text, read, problem, node: property });
     }
-    found = { area: node.arguments[0].text, messages };
+    found.push({ area: textIn(area) ?? "", messages });
   });
-  return found;
+  return found[0] ?? null;
 }
 
 /** Each call of `say` or `said` in a source: the area, the ids it may name, and what it fills them with. */
 export function saidIn(source, areas) {
   const speakers = new Map();
   for (const statement of source.statements) {
-    if (!ts.isImportDeclaration(statement) || !statement.moduleSpecifier.text.startsWith(WORDS)) continue;
-    const area = statement.moduleSpecifier.text.slice(WORDS.length);
-    for (const element of statement.importClause?.namedBindings?.elements ?? []) speakers.set(element.name.text, area);
+    if (!ts.isImportDeclaration(statement)) continue;
+    const from = textIn(statement.moduleSpecifier) ?? "";
+    const named = statement.importClause?.namedBindings;
+    if (!from.startsWith(WORDS) || !named || !ts.isNamedImports(named)) continue;
+    for (const { name } of named.elements) speakers.set(name.text, from.slice(WORDS.length));
   }
   const calls = [];
   if (speakers.size > 0)
@@ -60,7 +87,7 @@ export function saidIn(source, areas) {
       const [which, values] = node.arguments;
       const filled =
         !values || ts.isObjectLiteralExpression(values)
-          ? new Set((values?.properties ?? []).map(({ name }) => name?.text ?? "(something spread)"))
+          ? new Set((values?.properties ?? []).map(({ name }) => textIn(name) ?? "(something spread)"))
           : null;
       calls.push({ node, area, ids: idsOf(which, areas.get(area)), isOne: ts.isStringLiteral(which), filled });
     });
@@ -74,6 +101,6 @@ function idsOf(node, messages) {
   if (ts.isConditionalExpression(node)) return [...idsOf(node.whenTrue, messages), ...idsOf(node.whenFalse, messages)];
   if (!ts.isTemplateExpression(node)) return all;
   const begins = node.head.text;
-  const ends = node.templateSpans.at(-1).literal.text;
+  const ends = node.templateSpans.at(-1)?.literal.text ?? "";
   return all.filter((id) => id.startsWith(begins) && id.endsWith(ends));
 }

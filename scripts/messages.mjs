@@ -9,7 +9,11 @@ import ts from "typescript";
 import { areaOf, at, each, saidIn, sourceOf } from "./messages-in.mjs";
 import { root } from "./steps.mjs";
 
-/** Where prose is no sentence of Eremos', each with its reason. */
+/**
+ * Where prose is no sentence of Eremos', each with its reason.
+ *
+ * @type {[where: RegExp, why: string][]}
+ */
 const EXEMPT = [
   [/^core\/src\/platform\//, "signatures of the system's own functions"],
   [/^server\/src\/calls\//, "what docs/API.md says of each call"],
@@ -130,7 +134,7 @@ function isShown(node, text) {
   )
     [child, parent] = [parent, parent.parent];
   if (ts.isJsxAttribute(parent))
-    return /^(label|title|aria-label|placeholder|description|action)$/.test(parent.name.text);
+    return /^(label|title|aria-label|placeholder|description|action)$/.test(parent.name.getText());
   return ts.isJsxExpression(parent) && (ts.isJsxElement(parent.parent) || ts.isJsxFragment(parent.parent));
 }
 

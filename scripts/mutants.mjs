@@ -54,33 +54,37 @@ const NOTICED = /AssertionError|^Error: expected |Property failed|instead of (re
 /** A campaign begins at the same place each time: what it notices once, it notices. */
 const envOf = ({ isDeep = false }) => ({ ...process.env, EREMOS_SEED: "1", EREMOS_DEEP: isDeep ? "1" : "" });
 
-/** How the named test ended. */
-function run(copy, mutant) {
-  const { test, title } = mutant;
+/** @returns how each of the tests of that file ended whose title matches; null: it did not run to its end */
+function run(copy, { test, title, isDeep }, longestMs = LONGEST_MS) {
   const report = join(copy, "report.json");
   rmSync(report, { force: true });
   const args = ["vitest", "run", "--root", ".", test, "-t", title, "--reporter=json", `--outputFile=${report}`];
   return new Promise((resolve) => {
-    const vitest = spawn("npx", args, { cwd: copy, env: envOf(mutant), stdio: "ignore", detached: true });
-    const timer = setTimeout(() => process.kill(-vitest.pid, "SIGKILL"), LONGEST_MS);
+    const vitest = spawn("npx", args, { cwd: copy, env: envOf({ isDeep }), stdio: "ignore", detached: true });
+    const timer = setTimeout(() => process.kill(-(vitest.pid ?? NaN), "SIGKILL"), longestMs);
     vitest.on("exit", () => {
       clearTimeout(timer);
-      resolve(endOf(report));
+      resolve(resultsIn(report));
     });
   });
 }
 
-function endOf(report) {
-  let results;
+function resultsIn(report) {
   try {
-    results = JSON.parse(readFileSync(report, "utf8")).testResults.flatMap(({ assertionResults }) => assertionResults);
+    return JSON.parse(readFileSync(report, "utf8")).testResults.flatMap(({ assertionResults }) => assertionResults);
   } catch {
-    return "did not run";
+    return null;
   }
-  const failed = results.filter(({ status }) => status === "failed");
+}
+
+/** What a run made of the test with that title. */
+function endOf(results, title) {
+  if (results === null) return "did not run";
+  const named = results.filter(({ fullName }) => new RegExp(title).test(fullName));
+  const failed = named.filter(({ status }) => status === "failed");
   if (failed.some(({ failureMessages }) => NOTICED.test(failureMessages.join("\n")))) return "noticed";
   if (failed.length > 0) return "failed otherwise";
-  return results.some(({ status }) => status === "passed") ? "passed" : "did not run";
+  return named.some(({ status }) => status === "passed") ? "passed" : "did not run";
 }
 
 /** @returns how the line's loss ended, in words; null: it was noticed */
@@ -93,7 +97,7 @@ async function survives(copy, mutant) {
     whole.replace(mutant.line, () => mutant.becomes),
   );
   try {
-    const end = await run(copy, mutant);
+    const end = endOf(await run(copy, mutant), mutant.title);
     return end === "noticed" ? null : end;
   } finally {
     writeFileSync(file, whole);
@@ -119,16 +123,26 @@ installTestPrograms();
 const asked = process.argv.slice(2);
 const mutants = MUTANTS.filter(({ name }) => asked.length === 0 || asked.some((part) => name.includes(part)));
 const waiting = [...mutants];
-const wholeTests = new Map();
+
+const fileOf = ({ test, isDeep = false }) => `${test}${isDeep ? ", deep" : ""}`;
+const untouched = new Map();
+/** How the mutant's test ends without the change: those of one file are run at once. */
+async function endUntouched(copy, mutant) {
+  const file = fileOf(mutant);
+  if (!untouched.has(file)) {
+    const titles = mutants.filter((other) => fileOf(other) === file).map(({ title }) => `(?:${title})`);
+    untouched.set(file, run(copy, { ...mutant, title: titles.join("|") }, titles.length * LONGEST_MS));
+  }
+  return endOf(await untouched.get(file), mutant.title);
+}
+
 let killed = 0;
 await Promise.all(
   Array.from({ length: Math.min(availableParallelism(), mutants.length) }, async () => {
     const copy = copySources();
     try {
       for (let mutant = waiting.shift(); mutant; mutant = waiting.shift()) {
-        const key = `${mutant.test} ${mutant.title}`;
-        if (!wholeTests.has(key)) wholeTests.set(key, run(copy, mutant));
-        const whole = await wholeTests.get(key);
+        const whole = await endUntouched(copy, mutant);
         const end = whole === "passed" ? await survives(copy, mutant) : `its test, without the change: ${whole}`;
         if (end === null) killed++;
         process.stdout.write(

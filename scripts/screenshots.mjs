@@ -12,9 +12,9 @@ requireNode();
 install();
 installTestPrograms();
 await build();
-const { generateWorld } = await import("../demo/dist/generate.js");
-const { rememberPast } = await import("../demo/dist/remember.js");
-const { homeEnvironment, leaveTraces } = await import("../demo/dist/traces.js");
+const { generateWorld } = await import("#demo/generate");
+const { rememberPast } = await import("#demo/remember");
+const { homeEnvironment, leaveTraces } = await import("#demo/traces");
 
 const PASSWORD = "violin varnish at dusk";
 const base = join(tmpdir(), "ines");
@@ -82,11 +82,11 @@ try {
   await page.getByRole("heading", { name: "Keep your recovery code" }).waitFor();
   await shot("recovery-code");
   const groups = (await page.getByRole("list", { name: "Recovery code" }).getByRole("listitem").allInnerTexts()).map(
-    (text) => text.split("\n").at(-1),
+    (text) => text.split("\n").at(-1) ?? "",
   );
   await page.getByRole("button", { name: "I have it on paper" }).click();
   for (const label of await page.locator("label").allInnerTexts())
-    await page.getByLabel(label).fill(groups[Number(/\d/.exec(label)[0]) - 1]);
+    await page.getByLabel(label).fill(groups[Number(/\d/.exec(label)?.[0]) - 1]);
   await page.getByRole("button", { name: "Finish" }).click();
   await page.getByText("Nothing is protected yet").waitFor();
 

@@ -5,5 +5,5 @@
 import { register } from "tsx/esm/api";
 
 register();
-const { writeVectors } = await import("../core/test/support/vectors.ts");
+const { writeVectors } = await import("../core/test/support/vectors");
 await writeVectors();

@@ -18,9 +18,13 @@ async function firstRun() {
   await page.getByRole("list", { name: "Recovery code" }).waitFor();
   const groups = await page.getByRole("list", { name: "Recovery code" }).getByRole("listitem").allInnerTexts();
   await page.getByRole("button", { name: "I have it on paper" }).click();
-  for (const label of await page.getByRole("textbox").evaluateAll((all) => all.map((one) => one.labels[0].innerText))) {
-    const [number] = /\d+/.exec(label);
-    await page.getByLabel(label).fill(groups[number - 1].split("\n").at(-1));
+  for (const label of await page
+    .getByRole("textbox")
+    .evaluateAll((all) =>
+      all.map((one) => (one instanceof HTMLInputElement ? (one.labels?.[0]?.innerText ?? "") : "")),
+    )) {
+    const [number] = /\d+/.exec(label) ?? [];
+    await page.getByLabel(label).fill(groups[Number(number) - 1].split("\n").at(-1) ?? "");
   }
   await page.getByRole("button", { name: "Finish" }).click();
   await page.getByRole("heading", { name: "Your folders" }).waitFor();

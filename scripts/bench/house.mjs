@@ -1,3 +1,5 @@
+import { userInfo } from "node:os";
+
 /** The core's verbs with an owner at hand, as the benchmark calls them. */
 const silent = { progress: () => undefined, cancelled: () => false };
 
@@ -76,7 +78,7 @@ export async function firstBytes(known, path, { files, directories }, count) {
 function visit(known, path, disk = known.core.disk) {
   return known.core.Visit.open(disk, {
     ...opening(known, path),
-    account: { uid: process.getuid(), gid: process.getgid() },
+    account: { uid: userInfo().uid, gid: userInfo().gid },
   });
 }
 

@@ -8,6 +8,7 @@ const { port, headers, large } = JSON.parse(process.argv[2]);
 let isOver = false;
 process.on("SIGTERM", () => (isOver = true));
 
+/** @returns {Promise<void>} */
 function call(name, body) {
   return new Promise((resolve, reject) => {
     const path = `/api/${name}`;

@@ -8,7 +8,7 @@ export function shell(command) {
     encoding: "utf8",
   });
   if (status !== 0) throw new Error(`${command}: ${stderr}`);
-  const [wall, user, system] = stderr.trim().split("\n").at(-1).split(" ").map(Number);
+  const [wall, user, system] = (stderr.trim().split("\n").at(-1) ?? "").split(" ").map(Number);
   return { wall, cpu: user + system };
 }
 
@@ -29,6 +29,7 @@ export async function here(work) {
 /** As {@link here}, told what the work is at; the time spent removing the readable copy stands apart. */
 export async function inPhases(work) {
   const start = now();
+  /** @type {ReturnType<typeof now> | null} */
   let removing = null;
   let removal = { wall: 0, cpu: 0 };
   await work({

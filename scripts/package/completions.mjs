@@ -3,7 +3,7 @@ import { readHelp } from "./help.mjs";
 
 export function completions(help) {
   const { commands, flags } = readHelp(help);
-  const says = new Map(commands.map(({ usage, text }) => [usage.split(" ")[1], text]).reverse());
+  const says = new Map(commands.toReversed().map(({ usage, text }) => [usage.split(" ")[1], text]));
   return [
     { path: "/usr/share/bash-completion/completions/eremos", content: forBash(flags) },
     { path: "/usr/share/zsh/vendor-completions/_eremos", content: forZsh(flags, says) },

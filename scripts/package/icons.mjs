@@ -10,7 +10,7 @@ const SCALABLE = /^\/usr\/share\/icons\/hicolor\/scalable\/apps\/(.+)\.svg$/;
 export async function iconsFrom(files) {
   const sharp = createRequire(join(packaging, "package.json"))("sharp");
   const [icon] = files.filter(({ path }) => SCALABLE.test(path));
-  const [, name] = SCALABLE.exec(icon.path);
+  const [, name] = SCALABLE.exec(icon.path) ?? [];
   return Promise.all(
     SIZES.map(async (size) => ({
       path: `/usr/share/icons/hicolor/${size}x${size}/apps/${name}.png`,

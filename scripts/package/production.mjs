@@ -44,8 +44,8 @@ const isNever = (file) => NEVER.some((pattern) => pattern.test(file));
 
 /** @returns the files, as paths below the repository's root, sorted */
 export async function productionFiles(packaging) {
-  const require = createRequire(join(packaging, "package.json"));
-  const { nodeFileTrace } = require("@vercel/nft");
+  const load = createRequire(join(packaging, "package.json"));
+  const { nodeFileTrace } = load("@vercel/nft");
   const house = await nodeFileTrace(
     ENTRIES.map((entry) => join(root, entry)),
     { base: root, ignore: (file) => isNever(file) || file.startsWith("node_modules/next/") },

@@ -36,7 +36,7 @@ if (!isInside) {
 }
 
 if (!existsSync(join(root, "demo/dist/generate.js"))) await build();
-const { generateWorld } = await import("../../demo/dist/generate.js");
+const { generateWorld } = await import("#demo/generate");
 const PASSWORD = "violin varnish at dusk";
 const world = join(base, "files");
 await generateWorld(world);

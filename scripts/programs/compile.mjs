@@ -23,7 +23,7 @@ if (isMainThread && kind === "thread") {
   rmSync(cache, { force: true });
   process.argv = [process.argv[0], program, "status"];
   process.on("exit", () => {
-    writeFileSync(cache, require.cache[program].exports.createCachedData());
+    writeFileSync(cache, require.cache[program]?.exports.createCachedData());
     process.exitCode = 0;
   });
   require(program);

@@ -14,7 +14,14 @@ const TRY =
 /** `node`: the runtime that is to start it; `made`: where the program lies, with all that it loads. */
 export function compileProgram(node, made, kind) {
   const home = mkdtempSync(join(tmpdir(), "eremos-compiled-"));
-  const env = { PATH: process.env.PATH, HOME: home, XDG_CONFIG_HOME: home, EREMOS_DATA: join(home, "data") };
+  /** @type {Record<string, string | undefined> & { NODE_ENV: "production" }} */
+  const env = {
+    NODE_ENV: "production",
+    PATH: process.env.PATH,
+    HOME: home,
+    XDG_CONFIG_HOME: home,
+    EREMOS_DATA: join(home, "data"),
+  };
   const start = (...args) => spawnSync(node, args, { env, encoding: "utf8" });
   try {
     const { status, stderr } = start(COMPILE, made, kind);

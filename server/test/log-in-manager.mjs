@@ -2,11 +2,11 @@
  * A stand-in for the system's log-in manager, on a bus of its own: says what it is told on its standard input, a line
  * each.
  */
-import { createClient } from "@homebridge/dbus-native";
+import { sessionBus } from "@homebridge/dbus-native";
 import { createInterface } from "node:readline";
 
 const [, , busAddress, account] = process.argv;
-const bus = createClient({ busAddress });
+const bus = sessionBus({ busAddress });
 const MANAGER = {
   name: "org.freedesktop.login1.Manager",
   signals: { PrepareForSleep: ["b", "start"] },

@@ -12,7 +12,7 @@ declare module "@homebridge/dbus-native" {
       its: {
         readonly name: string;
         readonly methods: Readonly<Record<string, readonly [string, string]>>;
-        readonly signals?: Readonly<Record<string, readonly [string]>>;
+        readonly signals?: Readonly<Record<string, readonly string[]>>;
         readonly properties?: Readonly<Record<string, string>>;
       },
     ): void;

@@ -2,10 +2,10 @@
  * A stand-in for a desktop, on a bus of its own: notifications, the screen and the panel. Writes down what it is told, and does
  * what it is told on its standard input, a line of JSON each.
  */
-import { createClient } from "@homebridge/dbus-native";
+import { sessionBus } from "@homebridge/dbus-native";
 import { createInterface } from "node:readline";
 
-const bus = createClient({ busAddress: process.argv[2] });
+const bus = sessionBus({ busAddress: process.argv[2] });
 const NOTIFICATIONS = "org.freedesktop.Notifications";
 const SCREEN = "org.freedesktop.ScreenSaver";
 const tell = (what) => process.stdout.write(`${JSON.stringify(what)}\n`);
