@@ -28,6 +28,7 @@ import {
   statusOf,
   takeBackMovedIn,
 } from "@eremos/server";
+import { EXIT_CODES } from "./exit-codes";
 import {
   type Command,
   type Invocation,
@@ -412,7 +413,7 @@ const serveCommand: Command<"serve"> = async (invocation) => {
     // The one document on standard output is out.
     if (!isSaid) throw error;
     note(`eremos: ${fromSystemError(error, said("serving")).message}`);
-    return { result: undefined, lines: [], exitCode: 6 };
+    return { result: undefined, lines: [], exitCode: EXIT_CODES.failed };
   }
   return { result: undefined, lines: [] };
 };

@@ -1,5 +1,6 @@
 import { EremosError } from "@eremos/core";
 import { type MediumView, finishCutOff, mediumView, overwrite, overwriteFree, overwrittenView } from "@eremos/server";
+import { EXIT_CODES } from "./exit-codes";
 import { type Command, type Invocation, only, withEremos } from "./invocation";
 import { finish, summaryOf } from "./work";
 import { said } from "@eremos/words/cli";
@@ -32,7 +33,7 @@ export const overwriteCommand: Command<"overwrite"> = async (invocation) => {
       ...result.left.slice(1).map(({ path, reason }) => `${path}: ${reason}`),
       ...linesOf(reaches),
     ];
-    return { result: { ...result, reaches }, lines, exitCode: result.left.length > 0 ? 6 : 0 };
+    return { result: { ...result, reaches }, lines, exitCode: result.left.length > 0 ? EXIT_CODES.failed : 0 };
   });
 };
 

@@ -11,6 +11,7 @@ import {
   putTracesBack,
   tracesOf,
 } from "@eremos/server";
+import { EXIT_CODES } from "./exit-codes";
 import { type Command, type Invocation, only, openGate, withEremos } from "./invocation";
 import { passesOf } from "./overwrite";
 import { finish } from "./work";
@@ -46,7 +47,7 @@ export const tracesCommand: Command<"traces"> = async (invocation) => {
       }
     if (invocation.flags["undo"] === true) Object.assign(done, await undo(eremos, asked));
     const result = { ...(await foundIn(eremos, folders)), ...done };
-    return { result, lines: linesOf(result), exitCode: done.left.length > 0 ? 6 : 0 };
+    return { result, lines: linesOf(result), exitCode: done.left.length > 0 ? EXIT_CODES.failed : 0 };
   });
 };
 

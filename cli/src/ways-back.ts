@@ -34,6 +34,7 @@ import {
   takeIn,
   takeInFound,
 } from "@eremos/server";
+import { EXIT_CODES } from "./exit-codes";
 import {
   BACK_FLAGS,
   type Command,
@@ -326,7 +327,7 @@ export const scanCommand: Command<"scan"> = async (invocation) => {
       stopped: wasStopped,
     },
     lines,
-    exitCode: wasStopped ? 6 : 0,
+    exitCode: wasStopped ? EXIT_CODES.failed : 0,
   };
 };
 

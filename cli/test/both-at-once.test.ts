@@ -2,21 +2,12 @@ import { spawn } from "node:child_process";
 import * as fs from "node:fs";
 import * as path from "node:path";
 import { afterAll, beforeAll, expect, it } from "vitest";
+import { SEED, randomFrom } from "../../core/test/support/stride";
 import { snapshot } from "../../core/test/support/world";
 import { CLI, CommandLine, PASSWORD } from "./command-line";
 import { RunningServer } from "./running-server";
 
 const ROUNDS = process.env["EREMOS_DEEP"] === "1" ? 120 : 3;
-const SEED = Number(process.env["EREMOS_SEED"] ?? Date.now() % 1_000_000);
-
-function randomFrom(seed: number): () => number {
-  let state = seed || 1;
-  return () => {
-    state = (Math.imul(state, 1_103_515_245) + 12_345) & 0x7fffffff;
-    return state / 0x7fffffff;
-  };
-}
-
 const cli = new CommandLine();
 const server = new RunningServer(cli);
 const wait = (milliseconds: number): Promise<void> => new Promise((resolve) => setTimeout(resolve, milliseconds));

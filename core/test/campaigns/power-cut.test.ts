@@ -34,7 +34,7 @@ import { crampedDisk, crashingDisk } from "../support/crashing-disk";
 import { OWN_PASSWORD } from "../support/scene";
 import { seen } from "../support/trees";
 import { dirAt, put as upload } from "../support/visiting";
-import { SEED, strided } from "../support/stride";
+import { SEED, randomFrom, strided } from "../support/stride";
 import { ICON, PAGE, type Person, lock, newPerson, release, unlock } from "../support/world";
 import type { Visibility } from "../../src/format/choices";
 
@@ -53,16 +53,6 @@ beforeAll(async () => {
 afterAll(() => {
   process.stdout.write(`power cuts tried: ${tried} (seed ${SEED})\n`);
 });
-
-function randomFrom(seed: number): () => number {
-  let state = seed | 0;
-  return () => {
-    state = (state + 0x6d2b79f5) | 0;
-    let t = Math.imul(state ^ (state >>> 15), 1 | state);
-    t = (t + Math.imul(t ^ (t >>> 7), 61 | t)) ^ t;
-    return ((t ^ (t >>> 14)) >>> 0) / 4294967296;
-  };
-}
 
 function put(disk: Disk, dir: Dir, name: string, content: Buffer | string, mode = 0o644): void {
   const file = disk.create(dir, Buffer.from(name), mode);

@@ -19,7 +19,7 @@ import { type Place, usePlace } from "../support/place";
 import { campaignDirectory } from "../support/scenes";
 import { type Dice, SyncProgram, shuffled } from "../support/sync-program";
 import { account, put } from "../support/visiting";
-import { SEED } from "../support/stride";
+import { SEED, randomFrom } from "../support/stride";
 import { lock, unlock } from "../support/world";
 
 /**
@@ -194,7 +194,7 @@ const SEEDS = Number(process.env["EREMOS_SEEDS"] ?? (DEEP ? 300 : 4));
 it.each(Array.from({ length: SEEDS }, (_, at) => SEED + at))(
   "work on both sides between any steps of a program that keeps them in step loses nothing that was locked, and shows every fork, seed %i",
   async (seed) => {
-    const dice = mulberry(seed);
+    const dice = randomFrom(seed);
     const keep = Math.floor(dice() * 3);
     const [one, two] = [path.join(place.base, "one"), path.join(place.base, "two")];
     fs.mkdirSync(one);
@@ -256,14 +256,3 @@ it.each(Array.from({ length: SEEDS }, (_, at) => SEED + at))(
     }
   },
 );
-
-/** A generator of numbers from 0 up to 1 that a seed determines. */
-function mulberry(seed: number): Dice {
-  let state = seed >>> 0;
-  return () => {
-    state = (state + 0x6d2b79f5) >>> 0;
-    let mixed = Math.imul(state ^ (state >>> 15), state | 1);
-    mixed ^= mixed + Math.imul(mixed ^ (mixed >>> 7), mixed | 61);
-    return ((mixed ^ (mixed >>> 14)) >>> 0) / 4294967296;
-  };
-}

@@ -12,7 +12,7 @@ import { crashingDisk, failingDisk } from "../support/crashing-disk";
 import { type Place, usePlace } from "../support/place";
 import { campaignDirectory } from "../support/scenes";
 import { FOLDER, account, dirAt, name, onDisk, put, shown } from "../support/visiting";
-import { SEED, strided } from "../support/stride";
+import { SEED, randomFrom, strided } from "../support/stride";
 import { lock, makeMixedTree, release, unlock } from "../support/world";
 
 const DEEP = process.env["EREMOS_DEEP"] === "1";
@@ -67,19 +67,11 @@ function edit(of: Visit, random: () => number): void {
   else if (kind === "copy") of.copy(node, of.root, fresh);
 }
 
-function seeded(seed: number): () => number {
-  let state = seed;
-  return () => {
-    state = (Math.imul(state, 1664525) + 1013904223) >>> 0;
-    return state / 4294967296;
-  };
-}
-
 it.each(Array.from({ length: DEEP ? 40 : 2 }, (_, at) => SEED + at))(
   "random changes, seed %i: what a visit shows is what an opening brings",
   async (seed) => {
     makeMixedTree(folder);
-    const random = seeded(seed * 7919 + 1);
+    const random = randomFrom(seed);
     await lock(folder, seed % 2 === 0 ? person.owner : person.device, { folder: FOLDER });
     for (let round = 0; round < 3; round++) {
       const visiting = await visit(linuxDisk, seed % 3);

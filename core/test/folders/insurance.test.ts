@@ -18,6 +18,7 @@ import { directorySource } from "../../src/rescue/directory-source";
 import { openLocked } from "../../src/rescue/on-disk";
 import { rescue } from "../../src/rescue/to-directory";
 import { crashingDisk } from "../support/crashing-disk";
+import { SEED, randomFrom } from "../support/stride";
 import { both, generationFiles, headAt, stateFile } from "../support/records";
 import { usePlace } from "../support/place";
 import { campaignDirectory } from "../support/scenes";
@@ -460,15 +461,6 @@ describe("written by somebody else", () => {
   });
 });
 
-/** A small generator, so that a failure can be had again by its seed. */
-function random(seed: number): (below: number) => number {
-  let state = seed;
-  return (below) => {
-    state = (Math.imul(state, 1_664_525) + 1_013_904_223) >>> 0;
-    return Math.floor((state / 2 ** 32) * below);
-  };
-}
-
 describe("damage at random, many times", () => {
   beforeEach(() => makeMixedTree(folder));
   it.each([
@@ -482,8 +474,9 @@ describe("damage at random, many times", () => {
       const whole = objects();
       let survived = 0;
       for (let run = 0; run < RUNS; run++) {
-        const seed = (Date.now() % 1_000_000_000) + run;
-        const next = random(seed);
+        const seed = SEED + run;
+        const random = randomFrom(seed);
+        const next = (below: number): number => Math.floor(random() * below);
         const group = packGroup();
         const bad = new Set<number>();
         let first = 0;

@@ -12,7 +12,7 @@ import { type Place, usePlace } from "../support/place";
 import { FOLDER } from "../support/scene";
 import { campaignDirectory } from "../support/scenes";
 import { both, generationAt, generationFiles, headAt, indexesOf } from "../support/records";
-import { SEED } from "../support/stride";
+import { SEED, randomFrom } from "../support/stride";
 import { PASSWORD, lock, release, unlock } from "../support/world";
 
 const SEEDS = process.env["EREMOS_DEEP"] === "1" ? 600 : 12;
@@ -20,14 +20,6 @@ const CHUNK = 65_536;
 
 let { person, base, folder } = {} as Place;
 usePlace((place) => ({ person, base, folder } = place), campaignDirectory);
-
-function seeded(seed: number): () => number {
-  let state = seed;
-  return () => {
-    state = (Math.imul(state, 1664525) + 1013904223) >>> 0;
-    return state / 4294967296;
-  };
-}
 
 function fill(random: () => number): Map<string, Buffer> {
   const files = new Map<string, Buffer>();
@@ -159,7 +151,7 @@ describe("damage of any kind, anywhere", () => {
   it.each(Array.from({ length: SEEDS }, (_, at) => SEED + at))(
     "seed %i: what is whole comes out, the rest is told",
     async (seed) => {
-      const random = seeded(seed * 2654435761 + 17);
+      const random = randomFrom(seed * 2654435761 + 17);
       const files = fill(random);
       await lock(folder, person.owner, { folder: FOLDER });
       const ownDir = path.join(folder, ".eremos");
@@ -202,7 +194,7 @@ describe("damage of any kind, anywhere", () => {
 });
 
 it("one flipped bit loses one chunk of 64 KiB of one file, or one small file, and no more", async () => {
-  const random = seeded(4711);
+  const random = randomFrom(4711);
   const files = fill(random);
   await lock(folder, person.owner, { folder: FOLDER });
   const packs = filesBelow(path.join(folder, ".eremos", "packs"));
@@ -256,7 +248,7 @@ it("of a damaged file with several names each says so, by the same rule as an op
 });
 
 it("the index of the last lock is gone: an earlier state that is kept comes out, and it says so", async () => {
-  const files = fill(seeded(7));
+  const files = fill(randomFrom(7));
   await lock(folder, person.owner, { folder: FOLDER });
   const visit = await Visit.open(linuxDisk, {
     path: Buffer.from(folder),
@@ -282,7 +274,7 @@ it("the index of the last lock is gone: an earlier state that is kept comes out,
 });
 
 it("with every index gone, deleted files and those of earlier locks come out of the packs, the newest of each path", async () => {
-  const files = fill(seeded(9));
+  const files = fill(randomFrom(9));
   await lock(folder, person.owner, { folder: FOLDER });
   const { note } = await unlock(folder, person.access);
   fs.writeFileSync(path.join(folder, "file 1.bin"), "changed since");

@@ -9,9 +9,15 @@ export interface Stride {
   readonly of: (place: string) => string;
 }
 
-/** Every one of them in the deep run; daily one in so many, beginning anywhere, so that in time all have been tried. */
+/** How much of a deep campaign is run, where a night is too short for all of it. */
+const EVERY = Number(process.env["EREMOS_EVERY"] ?? 1);
+
+/**
+ * Every one of them in the deep run, or every `EREMOS_EVERY`th; daily one in so many. Each begins anywhere, so that in
+ * time all have been tried.
+ */
 export function strided(daily: number): Stride {
-  const step = process.env["EREMOS_DEEP"] === "1" ? 1 : daily;
+  const step = process.env["EREMOS_DEEP"] === "1" ? Math.min(EVERY, daily) : daily;
   const from = SEED % step;
   return {
     step,
@@ -27,11 +33,16 @@ function ordinal(number: number): string {
   return `${number}${isTeen ? "th" : (ends[number % 10] ?? "th")}`;
 }
 
-/** Numbers from 0 to 1, the same for the same seed. */
+/**
+ * Numbers from 0 (included) to 1 (excluded), the same for the same seed (mulberry32): those of seeds beside one another
+ * have nothing in common.
+ */
 export function randomFrom(seed: number): () => number {
   let state = seed >>> 0;
   return () => {
-    state = (Math.imul(state, 1_664_525) + 1_013_904_223) >>> 0;
-    return state / 4_294_967_296;
+    state = (state + 0x6d2b79f5) >>> 0;
+    let mixed = Math.imul(state ^ (state >>> 15), state | 1);
+    mixed ^= mixed + Math.imul(mixed ^ (mixed >>> 7), mixed | 61);
+    return ((mixed ^ (mixed >>> 14)) >>> 0) / 4_294_967_296;
   };
 }
