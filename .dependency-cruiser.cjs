@@ -102,6 +102,13 @@ module.exports = {
       to: { path: "^(node:)?(fs(/promises)?|os|child_process|net|worker_threads)$|node_modules/koffi/" },
     },
     {
+      name: "looks-are-handed-in",
+      comment: "Whoever looks by a path asks disk.looks.",
+      severity: "error",
+      from: { path: "^core/src/", pathNot: "^core/src/(platform/|index\\.ts$)" },
+      to: { path: "^core/src/platform/(looks|planted)\\.ts$" },
+    },
+    {
       name: "a-platform-is-chosen-in-two-places",
       comment: "For the session's own thread, and for the engine's.",
       severity: "error",

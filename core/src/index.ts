@@ -141,7 +141,7 @@ export type { OnlookerKind } from "./onlooker/kinds";
 export type { Answer } from "./onlooker/surroundings";
 export type { Onlook, View } from "./onlooker/onlooker";
 export { hiddenNamesIn, isHiddenByDesktop } from "./onlooker/hiding";
-export type { Dir, Disk, Identity } from "./platform/port";
+export type { Dir, Disk, Identity, Looks } from "./platform/port";
 export { isPrintable, printable, printableJson } from "./errors/printable";
 export { accountOfPeer } from "./platform/linux/connections";
 export { type HeldPort, LOOPBACKS, givenPorts, holdPort, letGoPort } from "./platform/linux/ports";

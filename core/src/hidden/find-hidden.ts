@@ -1,9 +1,7 @@
 import { HELD_NAME } from "../engine/visibility";
 import { systemCode } from "../errors/eremos-error";
 import { hiddenNamesIn } from "../onlooker/hiding";
-import type { Disk } from "../platform/port";
-import { type PlainEntry, isPlainlyThere, plainEntry, plainListing } from "../platform/plain";
-import { readPlanted } from "../platform/planted";
+import type { Disk, Looks, PlainEntry } from "../platform/port";
 import { type Walk, type WalkEnd, below, walk } from "../rescue/walk";
 import { type Means, isHiddenByVolume, meansByName, plainName, shownName } from "./means";
 import { type Spot, spotAt } from "./spot";
@@ -53,7 +51,7 @@ const NAMES_OF_LISTS = [...NAMES_OF_ICONS, ".hidden"] as const;
  */
 export function findHidden({ disk, onFound, onScript, ...places }: FindHiddenInput): Promise<HiddenEnd> {
   return walk(places, async (at, entries) => {
-    const listed = hiddenNamesIn(at);
+    const listed = hiddenNamesIn(disk.looks, at);
     for (const script of scriptLocksIn(disk, at, entries)) onScript(script);
     return entries.flatMap((entry) => {
       const path = below(at, entry.name);
@@ -65,7 +63,7 @@ export function findHidden({ disk, onFound, onScript, ...places }: FindHiddenInp
       )
         return [];
       // What Eremos hides is found by the search for protected folders.
-      if (entry.isDirectory() && isPlainlyThere(below(path, Buffer.from(".eremos")))) return [];
+      if (entry.isDirectory() && disk.looks.isThere(below(path, Buffer.from(".eremos")))) return [];
       const means = stillThere(() => meansOf(disk, path, name, entry.isDirectory(), listed)) ?? [];
       const found =
         means.length > 0 ? stillThere(() => foundAt(disk, at, path, name, entry.isDirectory(), means)) : null;
@@ -86,8 +84,8 @@ function stillThere<T>(look: () => T): T | null {
 }
 
 /** @throws ENOENT */
-function entryAt(path: Buffer): PlainEntry {
-  const entry = plainEntry(path);
+function entryAt(looks: Looks, path: Buffer): PlainEntry {
+  const entry = looks.entry(path);
   if (entry) return entry;
   throw Object.assign(new Error("there is nothing there any more"), { code: "ENOENT" });
 }
@@ -100,13 +98,13 @@ export function meansAt(disk: Disk, path: Buffer): Means[] {
     disk,
     path,
     name,
-    entryAt(path).type === "dir",
-    hiddenNamesIn(at <= 0 ? Buffer.from("/") : path.subarray(0, at)),
+    entryAt(disk.looks, path).type === "dir",
+    hiddenNamesIn(disk.looks, at <= 0 ? Buffer.from("/") : path.subarray(0, at)),
   );
 }
 
 function meansOf(
-  { flags }: Disk,
+  { flags, looks }: Disk,
   path: Buffer,
   name: string,
   isDirectory: boolean,
@@ -114,25 +112,25 @@ function meansOf(
 ): Means[] {
   const means = meansByName(name);
   if (listed.has(name)) means.push("list");
-  const { mode, uid } = entryAt(path);
+  const { mode, uid } = entryAt(looks, path);
   const needed = isDirectory ? 0o500 : 0o400;
   if (uid === process.geteuid?.() && (mode & needed) !== needed) means.push("no-read");
   if (isDirectory || means.length > 0) {
     if (flags.isImmutable(path)) means.push("immutable");
-    if (isDirectory && hasOtherIcon(path)) means.push("icon");
+    if (isDirectory && hasOtherIcon(looks, path)) means.push("icon");
   }
   if (isHiddenByVolume(flags.volumeAttributes(path))) means.push("attributes");
   return means;
 }
 
 /** An icon of nothing, or of something that is no folder: by the files that desktops read it from. */
-function hasOtherIcon(path: Buffer): boolean {
+function hasOtherIcon(looks: Looks, path: Buffer): boolean {
   return NAMES_OF_ICONS.some((name) => {
-    const text = readPlanted(below(path, Buffer.from(name)), 4096)?.toString("utf8");
+    const text = looks.read(below(path, Buffer.from(name)), 4096)?.toString("utf8");
     if (text === undefined) return false;
     if (name !== ".directory") return /^\s*(?:IconFile|IconResource|CLSID2?)\s*=/im.test(text);
     const icon = /^\s*Icon\s*=\s*(.*)$/im.exec(text)?.[1]?.trim();
-    return icon !== undefined && (icon === "" || (icon.startsWith("/") && !isPlainlyThere(icon)));
+    return icon !== undefined && (icon === "" || (icon.startsWith("/") && !looks.isThere(Buffer.from(icon))));
   });
 }
 
@@ -145,8 +143,8 @@ function foundAt(
   means: readonly Means[],
 ): HiddenFound {
   const judged = isDirectory
-    ? judge(path)
-    : { files: 1, bytes: entryAt(path).size, personal: PERSONAL.test(name) ? 1 : 0 };
+    ? judge(disk.looks, path)
+    : { files: 1, bytes: entryAt(disk.looks, path).size, personal: PERSONAL.test(name) ? 1 : 0 };
   const isByName = means.every((one) => one === "dot");
   const probably =
     judged.personal > 0 && judged.personal * 2 >= judged.files ? "yours" : isByName ? "a program's" : "unknown";
@@ -163,12 +161,15 @@ function foundAt(
   };
 }
 
-function judge(path: Buffer): { readonly files: number; readonly bytes: number; readonly personal: number } {
+function judge(
+  looks: Looks,
+  path: Buffer,
+): { readonly files: number; readonly bytes: number; readonly personal: number } {
   let [files, bytes, personal, looked] = [0, 0, 0, 0];
   const visit = (at: Buffer, depth: number): void => {
-    let entries: ReturnType<typeof plainListing>;
+    let entries: ReturnType<Looks["listing"]>;
     try {
-      entries = plainListing(at);
+      entries = looks.listing(at);
     } catch {
       return;
     }
@@ -178,7 +179,7 @@ function judge(path: Buffer): { readonly files: number; readonly bytes: number; 
       if (entry.type === "dir" && depth < DEEPEST_JUDGED) visit(inner, depth + 1);
       if (entry.type !== "file") continue;
       files++;
-      bytes += entryAt(inner).size;
+      bytes += entryAt(looks, inner).size;
       if (PERSONAL.test(entry.name.toString("utf8"))) personal++;
     }
   };

@@ -1,5 +1,4 @@
 import type { Disk } from "../platform/port";
-import { readPlanted } from "../platform/planted";
 import type { WalkEntry } from "../rescue/walk";
 import { shownName } from "./means";
 import { type Spot, spotAt } from "./spot";
@@ -48,7 +47,7 @@ export function scriptLocksIn(disk: Disk, directory: Buffer, entries: readonly W
     const name = entry.name.toString("utf8");
     if (!entry.isFile() || !SCRIPT.test(name)) return [];
     const path = Buffer.concat([directory, Buffer.from("/"), entry.name]);
-    const found = readScript(textOf(path));
+    const found = readScript(textOf(disk, path));
     if (!found) return [];
     const target = found.names.map((one) => besideAs(directory, entries, one)).find((one) => one !== null) ?? null;
     return [
@@ -61,7 +60,7 @@ export function scriptLocksIn(disk: Disk, directory: Buffer, entries: readonly W
         hasPassword: found.hasPassword,
         target,
         targetShown: target && `${directory.toString("utf8")}/${shownName(nameIn(directory, target))}`,
-        originalName: target && originalName(textOf(path), nameIn(directory, target)),
+        originalName: target && originalName(textOf(disk, path), nameIn(directory, target)),
       },
     ];
   });
@@ -82,8 +81,8 @@ function originalName(text: string, now: string): string | null {
 }
 
 /** Nothing of one that is longer than a script is. */
-function textOf(path: Buffer): string {
-  const bytes = readPlanted(path, MOST_BYTES + 1);
+function textOf({ looks }: Disk, path: Buffer): string {
+  const bytes = looks.read(path, MOST_BYTES + 1);
   return bytes && bytes.length <= MOST_BYTES ? bytes.toString("utf8") : "";
 }
 

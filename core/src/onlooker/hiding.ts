@@ -1,5 +1,5 @@
 import { joinPath } from "../engine/ground";
-import { readPlanted } from "../platform/planted";
+import type { Looks } from "../platform/port";
 
 const MOST_BYTES = 256 * 1024;
 
@@ -11,8 +11,12 @@ export function isHiddenByDesktop(name: string, hiddenByList: ReadonlySet<string
   return name.startsWith(".") || hiddenByList.has(name);
 }
 
-export function hiddenNamesIn(directory: string | Buffer): ReadonlySet<string> {
-  const text =
-    readPlanted(joinPath(Buffer.from(directory), Buffer.from(".hidden")), MOST_BYTES)?.toString("utf8") ?? "";
+export function hiddenNamesIn(looks: Looks, directory: string | Buffer): ReadonlySet<string> {
+  const text = looks.read(joinPath(Buffer.from(directory), Buffer.from(".hidden")), MOST_BYTES)?.toString("utf8") ?? "";
   return new Set(text.split("\n").filter((line) => line !== ""));
+}
+
+/** @throws system errors */
+export function namesIn(looks: Looks, directory: string): string[] {
+  return looks.listing(Buffer.from(directory)).map(({ name }) => name.toString("utf8"));
 }

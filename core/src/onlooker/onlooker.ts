@@ -1,6 +1,5 @@
-import { plainEntry, plainNames } from "../platform/plain";
-import { readPlanted } from "../platform/planted";
-import { hiddenNamesIn, isHiddenByDesktop } from "./hiding";
+import type { Looks } from "../platform/port";
+import { hiddenNamesIn, isHiddenByDesktop, namesIn } from "./hiding";
 import { ITEM, PAGE } from "../format/state";
 import type { OnlookerKind, SeenEntry } from "./kinds";
 import { verdictOf } from "./verdict";
@@ -33,26 +32,28 @@ const SAMPLE_BYTES = 50;
  * What somebody sees at a place right now, read from the disk at this moment and from nothing else. `subject` is the
  * name the verdict is about.
  */
-export function lookAs(place: string, subject: string | null): Onlook {
-  const names = plainNames(place);
-  const hiddenByList = hiddenNamesIn(place);
+export function lookAs(looks: Looks, place: string, subject: string | null): Onlook {
+  const names = namesIn(looks, place);
+  const hiddenByList = hiddenNamesIn(looks, place);
   const seen = names
-    .map((name) => describe(place, name))
+    .map((name) => describe(looks, place, name))
     .filter((entry) => entry !== null)
     .sort((a, b) => a.name.localeCompare(b.name));
   const plainly = seen.filter((entry) => !isHiddenByDesktop(entry.name, hiddenByList));
-  const raw = rawEntries(place, subject);
+  const raw = rawEntries(looks, place, subject);
+  const sample = sampleOf(looks, place, raw.entries, subject);
   return {
     place,
     kinds: [
-      view("keyboard", place, subject, plainly, MOST_ENTRIES, null),
-      view("keyboard-hidden-shown", place, subject, seen, MOST_ENTRIES, null),
-      view("disk", place, subject, raw.entries, MOST_RAW_ENTRIES, sampleOf(place, raw.entries, subject), raw.complete),
+      view(looks, "keyboard", place, subject, plainly, MOST_ENTRIES, null),
+      view(looks, "keyboard-hidden-shown", place, subject, seen, MOST_ENTRIES, null),
+      view(looks, "disk", place, subject, raw.entries, MOST_RAW_ENTRIES, sample, raw.complete),
     ],
   };
 }
 
 function view(
+  looks: Looks,
   kind: OnlookerKind,
   place: string,
   subject: string | null,
@@ -61,7 +62,7 @@ function view(
   sample: View["sample"],
   complete = true,
 ): View {
-  const { verdict, brief, facts } = verdictOf(kind, place, subject, entries, readsAsRandom(sample), complete);
+  const { verdict, brief, facts } = verdictOf(looks, kind, place, subject, entries, readsAsRandom(sample), complete);
   return {
     kind,
     entries: entries.slice(0, most),
@@ -73,19 +74,19 @@ function view(
   };
 }
 
-function describe(parent: string, name: string): SeenEntry | null {
+function describe(looks: Looks, parent: string, name: string): SeenEntry | null {
   const path = `${parent}/${name}`;
-  const entry = plainEntry(path);
+  const entry = looks.entry(Buffer.from(path));
   if (!entry) return null;
   const { type, size } = entry;
-  return { name, type, size: type === "dir" ? countEntries(path) : size };
+  return { name, type, size: type === "dir" ? countEntries(looks, path) : size };
 }
 
 /** What a file manager shows in a folder's size column: the entries it would list. */
-function countEntries(path: string): number | null {
+function countEntries(looks: Looks, path: string): number | null {
   try {
-    const hidden = hiddenNamesIn(path);
-    return plainNames(path).filter((name) => !isHiddenByDesktop(name, hidden)).length;
+    const hidden = hiddenNamesIn(looks, path);
+    return namesIn(looks, path).filter((name) => !isHiddenByDesktop(name, hidden)).length;
   } catch {
     return null;
   }
@@ -101,13 +102,13 @@ interface Raw {
  * Everything below the place by its raw name, as somebody with the disk in hand would list it: the subject first, then
  * hidden folders.
  */
-function rawEntries(place: string, subject: string | null): Raw {
+function rawEntries(looks: Looks, place: string, subject: string | null): Raw {
   const entries: SeenEntry[] = [];
   let complete = true;
   const walk = (below: string): void => {
     let names: string[];
     try {
-      names = plainNames(below === "" ? place : `${place}/${below}`).sort();
+      names = namesIn(looks, below === "" ? place : `${place}/${below}`).sort();
     } catch {
       return;
     }
@@ -122,7 +123,7 @@ function rawEntries(place: string, subject: string | null): Raw {
         return;
       }
       const path = below === "" ? name : `${below}/${name}`;
-      const entry = describe(place, path);
+      const entry = describe(looks, place, path);
       if (!entry) continue;
       entries.push({ ...entry, name: path });
       if (entry.type === "dir") walk(path);
@@ -133,7 +134,7 @@ function rawEntries(place: string, subject: string | null): Raw {
 }
 
 /** The beginning of a file of the subject where one can be read, else of the first sealed piece, else of any file. */
-function sampleOf(place: string, entries: readonly SeenEntry[], subject: string | null): View["sample"] {
+function sampleOf(looks: Looks, place: string, entries: readonly SeenEntry[], subject: string | null): View["sample"] {
   const files = entries.filter((entry) => entry.type === "file" && (entry.size ?? 0) > 0);
   const readable = files.find(
     (file) =>
@@ -144,7 +145,11 @@ function sampleOf(place: string, entries: readonly SeenEntry[], subject: string 
   );
   const entry = readable ?? files.find((file) => file.name.includes(".eremos/packs/")) ?? files[0];
   if (!entry) return null;
-  const read = readPlanted(`${place}/${entry.name}`, SAMPLE_BYTES, entry.name.includes(".eremos/packs/") ? 128 : 0);
+  const read = looks.read(
+    Buffer.from(`${place}/${entry.name}`),
+    SAMPLE_BYTES,
+    entry.name.includes(".eremos/packs/") ? 128 : 0,
+  );
   return (
     read && { name: entry.name, hex: read.toString("hex"), text: read.toString("latin1").replace(/[^\x20-\x7e]/g, "·") }
   );

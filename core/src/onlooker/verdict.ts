@@ -1,6 +1,7 @@
 import { HIDDEN_NAME } from "../format/ids";
 import { PAGE, SIGN_NAMES } from "../format/state";
-import { plainNames } from "../platform/plain";
+import type { Looks } from "../platform/port";
+import { namesIn } from "./hiding";
 import type { OnlookerKind, SeenEntry } from "./kinds";
 import { say } from "@eremos/words/core/onlooker";
 
@@ -23,6 +24,7 @@ export interface Verdict {
 
 /** One sentence, and the facts it rests on. Everything here is said of the entries that were just read. */
 export function verdictOf(
+  looks: Looks,
   kind: OnlookerKind,
   place: string,
   subject: string | null,
@@ -30,7 +32,7 @@ export function verdictOf(
   sampleIsRandom: boolean,
   complete: boolean,
 ): Verdict {
-  if (kind === "disk") return diskVerdict(place, subject, entries, sampleIsRandom, complete);
+  if (kind === "disk") return diskVerdict(looks, place, subject, entries, sampleIsRandom, complete);
   const where = lastPart(place);
   const facts: string[] = [];
   const nameless = entries.filter((entry) => HIDDEN_NAME.test(entry.name)).length;
@@ -48,7 +50,7 @@ export function verdictOf(
     };
   return {
     facts,
-    brief: seen.type === "dir" && isLockedInView(place, subject) ? say("sees-locked-folder") : say("sees-it"),
+    brief: seen.type === "dir" && isLockedInView(looks, place, subject) ? say("sees-locked-folder") : say("sees-it"),
     verdict: say("is-one-them-other-in", {
       count,
       subject,
@@ -59,9 +61,9 @@ export function verdictOf(
 }
 
 /** From the disk: Eremos' directory and its signs are all that is in there. */
-function isLockedInView(place: string, name: string): boolean {
+function isLockedInView(looks: Looks, place: string, name: string): boolean {
   try {
-    const inside = plainNames(`${place}/${name}`);
+    const inside = namesIn(looks, `${place}/${name}`);
     return inside.includes(".eremos") && inside.every((entry) => entry === ".eremos" || SIGN_NAMES.has(entry));
   } catch {
     return false;
@@ -69,13 +71,14 @@ function isLockedInView(place: string, name: string): boolean {
 }
 
 /** A sign of the subject, locked in view. A file of this name in an open folder is the owner's. */
-function isSignOf(place: string, subject: string, name: string): boolean {
+function isSignOf(looks: Looks, place: string, subject: string, name: string): boolean {
   const at = name.lastIndexOf("/");
   const folder = name.slice(0, at);
-  return SIGN_NAMES.has(name.slice(at + 1)) && folder.endsWith(subject) && isLockedInView(place, folder);
+  return SIGN_NAMES.has(name.slice(at + 1)) && folder.endsWith(subject) && isLockedInView(looks, place, folder);
 }
 
 function diskVerdict(
+  looks: Looks,
   place: string,
   subject: string | null,
   entries: readonly SeenEntry[],
@@ -113,7 +116,7 @@ function diskVerdict(
       entry.type === "file" &&
       !entry.name.includes(".eremos/") &&
       !entry.name.endsWith(`/${PAGE}`) &&
-      !isSignOf(place, subject, entry.name),
+      !isSignOf(looks, place, subject, entry.name),
   );
   if (readable.length > 0)
     return {

@@ -132,6 +132,30 @@ export interface EntryFlags {
   setVolumeAttributes(path: Buffer, attributes: number): boolean;
 }
 
+/** What a look by a path shows of an entry. */
+export interface PlainEntry {
+  readonly type: "dir" | "file" | "link" | "other";
+  readonly size: number;
+  /** Permission bits, 0 to 0o7777. */
+  readonly mode: number;
+  readonly uid: number;
+}
+
+/**
+ * Looks by paths, as any program of this account looks: for what others see, and for what is found by walking. What is
+ * acted on is held first.
+ */
+export interface Looks {
+  /** What stands there, a link as itself; null: nothing. @throws system errors */
+  entry(path: Buffer): PlainEntry | null;
+  /** Names in a directory, without "." and "..". @throws system errors */
+  listing(path: Buffer): { readonly name: Buffer; readonly type: PlainEntry["type"] }[];
+  /** Whether a path leads to anything, links followed. */
+  isThere(path: Buffer): boolean;
+  /** The beginning of a file, or what follows an offset; null: it is no file that can be read, or a link. */
+  read(path: Buffer, mostBytes: number, offset?: number): Buffer | null;
+}
+
 export interface Disk {
   /** The operating system whose paths, inode numbers and times these are; those of another one say nothing here. */
   readonly system: string;
@@ -227,6 +251,7 @@ export interface Disk {
   /** Whether other files, or snapshots, share blocks with it; null where the file system does not tell. */
   sharesBlocks(file: OpenFile): boolean | null;
   readonly flags: EntryFlags;
+  readonly looks: Looks;
   /** What the directory's file system does with what is written over, and what it lies on. */
   medium(dir: Dir): Medium;
   /** Programs that hold something below this path open, as far as they can be named. */

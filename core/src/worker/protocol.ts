@@ -254,7 +254,7 @@ export async function perform(disk: Disk, request: EngineRequest, hooks: Hooks):
     case "receive":
       return receive(disk, request.input, hooks);
     case "onlook":
-      return lookAs(request.input.place, request.input.subject);
+      return lookAs(disk.looks, request.input.place, request.input.subject);
   }
 }
 

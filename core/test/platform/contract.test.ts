@@ -394,6 +394,39 @@ describe.each([
     expect(names(disk, dir)).toEqual([]);
   });
 
+  test("a look by a path: a link is itself as its last part and followed before it, and only a file is read", () => {
+    const { disk, dir, path: at } = begin();
+    const { looks } = disk;
+    const below = (entry: string): Buffer => Buffer.concat([at, Buffer.from(`/${entry}`)]);
+    disk.makeDir(dir, name("directory"), 0o750);
+    disk.closeFile(write(disk, disk.openDir(dir, name("directory")), "file", "what is in it"));
+    disk.makeLink(dir, name("to directory"), name("directory"));
+    disk.makeLink(dir, name("to file"), name("directory/file"));
+    disk.makeLink(dir, name("nowhere"), name("gone"));
+    disk.makeLink(dir, name("to itself"), name("to itself"));
+
+    expect(looks.entry(below("directory"))).toMatchObject({ type: "dir", mode: 0o750 });
+    expect(looks.entry(below("to directory"))).toMatchObject({ type: "link" });
+    expect(looks.entry(below("to directory/file"))).toMatchObject({ type: "file", mode: 0o600, size: 13 });
+    expect(looks.entry(below("none"))).toBeNull();
+    const listed = looks.listing(at).map(({ name: one, type }) => `${one.toString()}: ${type}`);
+    expect(listed.sort()).toEqual([
+      "directory: dir",
+      "nowhere: link",
+      "to directory: link",
+      "to file: link",
+      "to itself: link",
+    ]);
+    expect(looks.listing(below("to directory"))).toEqual([{ name: name("file"), type: "file" }]);
+    expect(codeOf(() => looks.listing(below("none")))).toBe("ENOENT");
+    expect(codeOf(() => looks.listing(below("directory/file")))).toBe("ENOTDIR");
+    for (const there of ["directory", "to directory", "to file"]) expect(looks.isThere(below(there))).toBe(true);
+    for (const none of ["none", "nowhere", "to itself"]) expect(looks.isThere(below(none))).toBe(false);
+    expect(looks.read(below("to directory/file"), 4)?.toString()).toBe("what");
+    expect(looks.read(below("directory/file"), 100, 8)?.toString()).toBe("in it");
+    for (const none of ["to file", "directory", "none"]) expect(looks.read(below(none), 100)).toBeNull();
+  });
+
   test("a computer knows its own records, and nobody else's", () => {
     const { identity } = start().disk;
     const message = Buffer.from("a record");

@@ -35,7 +35,8 @@ process.on("message", (received: ToLooker) => {
 async function answer(id: number, question: Question): Promise<void> {
   await tell({ kind: "begun", id });
   try {
-    if (question.kind === "place") await tell({ kind: "place", id, place: lookAtPlace(question.asked) });
+    if (disk && question.kind === "place")
+      await tell({ kind: "place", id, place: lookAtPlace(disk.looks, question.asked) });
     else if (question.kind === "answers") waitForAnswer(question.path);
     else if (question.kind === "dropped")
       await tell({ kind: "dropped", id, found: await walkForDropped(question.asked, () => stillAt(id)) });

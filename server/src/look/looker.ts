@@ -56,7 +56,7 @@ export class OwnLooker implements Looker {
   }
 
   async place(asked: PlaceAsked): Promise<PlaceLook> {
-    return lookAtPlace(asked);
+    return lookAtPlace(this.disk.looks, asked);
   }
 
   dropped(asked: DroppedAsked): Promise<DroppedFound> {

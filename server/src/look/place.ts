@@ -4,6 +4,7 @@ import {
   EremosError,
   HELD_NAME,
   HIDDEN_NAME,
+  type Looks,
   OWN_DIR_NAME,
   hiddenNamesIn,
   isHiddenByDesktop,
@@ -24,7 +25,7 @@ const MOST_FILES = 500;
  * One level of the real disk, in the order in which it is listed; without links, and without what Eremos keeps there.
  * @throws EremosError `outside-places` | `not-found` | `no-permission` | `not-a-folder`
  */
-export function lookAtPlace({ typed, home, places, listed }: PlaceAsked): PlaceLook {
+export function lookAtPlace(looks: Looks, { typed, home, places, listed }: PlaceAsked): PlaceLook {
   const directory = fullPath(typed, home).toString("utf8");
   // Links are not followed out of the places.
   if (!isInPlaces(realPathOf(directory), places))
@@ -35,7 +36,7 @@ export function lookAtPlace({ typed, home, places, listed }: PlaceAsked): PlaceL
   const entries = readEntries(directory)
     .filter(({ name }) => name !== OWN_DIR && name !== HELD && !HIDDEN_NAME.test(name))
     .sort((a, b) => compareNames(a.name, b.name));
-  const hidden = hiddenNamesIn(directory);
+  const hidden = hiddenNamesIn(looks, directory);
   const viewOf = (name: string, type: PlaceEntry["type"]): PlaceEntry => {
     const full = path.join(directory, name);
     const expandable = type === "dir" && holdsSomething(full);

@@ -2,6 +2,7 @@ import * as fs from "node:fs";
 import { randomBytes } from "../../crypto/bytes";
 import { identityOf } from "../identity";
 import { type Dir, type Disk, HOLDS_ALL, type OpenFile, type Stat } from "../port";
+import { looks } from "../looks";
 import { accountLists } from "./account-lists";
 import { linuxFlags } from "./attributes";
 import { tryHolding } from "../try-holding";
@@ -143,6 +144,7 @@ export const linuxDisk: Disk = {
   isHeldOpen: (file) => libc.isOpenElsewhere(file.handle),
   sharesBlocks: (file) => libc.sharesExtents(file.handle),
   flags: linuxFlags,
+  looks,
   medium: (dir) => mediumOf(dir.handle),
   tryLock: (dir, name) => {
     for (;;) {

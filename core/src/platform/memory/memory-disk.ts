@@ -8,6 +8,7 @@ import {
   type EntryType,
   HOLDS_ALL,
   type Holding,
+  type Looks,
   type Medium,
   type OpenFile,
   type Stat,
@@ -160,6 +161,25 @@ export class MemoryDisk implements Disk {
       .filter((name) => name !== ""))
       inode = inode.entries.get(part) ?? fail("ENOENT");
     return inode.type === "dir" ? this.open(inode) : fail("ENOTDIR");
+  }
+  /** What a path leads to, links on the way followed, and its last part as well where that is asked; null: nothing. */
+  private at(path: Buffer, followsLast = false, links = 40): Inode | null {
+    const parts = path
+      .toString("latin1")
+      .split("/")
+      .filter((name) => name !== "");
+    let inode = this.root;
+    for (const [i, part] of parts.entries()) {
+      const next = inode.entries.get(part);
+      if (!next) return null;
+      if (next.type === "link" && (followsLast || i < parts.length - 1)) {
+        const target = next.meta.target.startsWith("/") ? [next.meta.target] : [...parts.slice(0, i), next.meta.target];
+        const led = Buffer.from([...target, ...parts.slice(i + 1)].join("/"), "latin1");
+        return links > 0 ? this.at(led, followsLast, links - 1) : null;
+      }
+      inode = next;
+    }
+    return inode;
   }
   openDir(dir: Dir, name: Buffer): Dir {
     const inode = this.entry(dir, name);
@@ -393,6 +413,25 @@ export class MemoryDisk implements Disk {
     setImmutable: () => false,
     volumeAttributes: () => null,
     setVolumeAttributes: () => false,
+  };
+
+  readonly looks: Looks = {
+    entry: (path) => {
+      const inode = this.at(path);
+      return inode && { type: inode.type, size: this.statOf(inode).size, mode: inode.meta.mode, uid: inode.meta.uid };
+    },
+    listing: (path) => {
+      const inode = this.at(path, true) ?? fail("ENOENT");
+      if (inode.type !== "dir") fail("ENOTDIR");
+      return [...inode.entries].map(([name, { type }]) => ({ name: Buffer.from(name, "latin1"), type }));
+    },
+    isThere: (path) => this.at(path, true) !== null,
+    read: (path, mostBytes, offset = 0) => {
+      const inode = this.at(path);
+      return inode?.type === "file"
+        ? Buffer.from(inode.data.subarray(offset, Math.min(offset + mostBytes, inode.size)))
+        : null;
+    },
   };
 
   medium(): Medium {
