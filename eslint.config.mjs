@@ -56,7 +56,7 @@ export default tseslint.config(
       "core/src/rescue/held-directory.ts",
       "core/src/rescue/dresser.ts",
       "core/src/rescue/directory-source.ts",
-      "core/src/rescue/to-directory.ts",
+      "core/src/rescue/bring-out/to-directory.ts",
       "server/src/data-directory.ts",
       "server/src/fault-log.ts",
       "server/src/database/open.ts",

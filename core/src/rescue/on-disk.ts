@@ -3,11 +3,5 @@ export * from ".";
 export { directorySource } from "./directory-source";
 export { type ScanEnd, type ScanFound, type ScanInput, type ScanProgress, scan } from "./scan";
 export { describeFound, describeReport } from "./words";
-export {
-  type DamagedFile,
-  type LostRange,
-  type RescueOptions,
-  type RescueProgress,
-  type RescueReport,
-  rescue,
-} from "./to-directory";
+export type { DamagedFile, LostRange, RescueProgress, RescueReport } from "./bring-out/report";
+export { type RescueOptions, rescue } from "./bring-out/to-directory";

@@ -1,6 +1,6 @@
 import { traitsOf } from "../format/guards";
 import type { ScanFound } from "./scan";
-import type { RescueReport } from "./to-directory";
+import type { RescueReport } from "./bring-out/report";
 import { say } from "@eremos/words/core/rescue";
 import { say as sayGuard } from "@eremos/words/guards";
 

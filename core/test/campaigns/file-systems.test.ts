@@ -10,7 +10,7 @@ import { releaseOpenFolder } from "../support/guarding";
 import { linuxDisk } from "../../src/platform/linux/linux-disk";
 import { wholeDresser } from "../../src/engine/upkeep/dress-rescued";
 import { NOT_GIVEN, plainDresser } from "../../src/rescue/dresser";
-import { rescue } from "../../src/rescue/to-directory";
+import { rescue } from "../../src/rescue/bring-out/to-directory";
 import { CAN_MOUNT, Drive, type FileSystem } from "../support/mounts";
 import { PASSWORD, type Person, lock, makeMixedTree, newPerson, release, snapshot, unlock } from "../support/world";
 

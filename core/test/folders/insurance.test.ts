@@ -16,7 +16,7 @@ import { type RepairOutcome, repairFolder } from "../../src/engine/upkeep/repair
 import { linuxDisk } from "../../src/platform/linux/linux-disk";
 import { directorySource } from "../../src/rescue/directory-source";
 import { openLocked } from "../../src/rescue/on-disk";
-import { rescue } from "../../src/rescue/to-directory";
+import { rescue } from "../../src/rescue/bring-out/to-directory";
 import { crashingDisk } from "../support/crashing-disk";
 import { SEED, randomFrom } from "../support/stride";
 import { both, generationFiles, headAt, stateFile } from "../support/records";

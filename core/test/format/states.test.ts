@@ -11,7 +11,7 @@ import { setInsurance } from "../../src/insurance/insure";
 import { linuxDisk, linuxDiskOf } from "../../src/platform/linux/linux-disk";
 import type { Disk } from "../../src/platform/port";
 import { directorySource } from "../../src/rescue/directory-source";
-import { rescue } from "../../src/rescue/to-directory";
+import { rescue } from "../../src/rescue/bring-out/to-directory";
 import { type Place, usePlace } from "../support/place";
 import { both, generationAt, generationFiles, indexesOf, stateFile } from "../support/records";
 import { findState } from "../../src/rescue/state-record";

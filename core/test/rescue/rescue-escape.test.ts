@@ -13,7 +13,7 @@ import { ContentKeys } from "../../src/format/object";
 import { newFrame } from "../../src/format/record-file";
 import { TreeReader, TreeWriter, fileEntry, newMeta, sourceOf, writePackRecord } from "../../src/format/tree";
 import { linuxDisk } from "../../src/platform/linux/linux-disk";
-import { rescue } from "../../src/rescue/to-directory";
+import { rescue } from "../../src/rescue/bring-out/to-directory";
 import { usePlace } from "../support/place";
 import { type Person, lock, newPerson, unlock } from "../support/world";
 
