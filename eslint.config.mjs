@@ -128,6 +128,13 @@ export default tseslint.config(
     files: ["e2e/**"],
     ignores: ["e2e/accessible.ts"],
     rules: {
+      "no-restricted-syntax": [
+        "error",
+        {
+          selector: "Property[key.name='timeout']",
+          message: "One limit against hanging for all, in playwright.config.ts: a busy machine takes its time.",
+        },
+      ],
       "no-restricted-imports": [
         "error",
         { name: "@axe-core/playwright", message: "Ask violations() of ./accessible: it waits for what still moves." },

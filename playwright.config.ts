@@ -7,7 +7,7 @@ export default defineConfig({
   globalSetup: "./e2e/once.ts",
   // Against hanging only: a machine that is busy takes its time.
   timeout: 300_000,
-  expect: { timeout: 30_000 },
+  expect: { timeout: 120_000 },
   workers: 3,
   reporter: [["list"], ["json", { outputFile: "test-results/playwright.json" }]],
   use: {

@@ -33,7 +33,7 @@ class Impostor {
   }
 
   async listens(): Promise<void> {
-    await expect.poll(() => this.heard.filter((line) => line === "listening").length, { timeout: 90_000 }).toBe(2);
+    await expect.poll(() => this.heard.filter((line) => line === "listening").length).toBe(2);
   }
 
   get asked(): string[] {
@@ -98,7 +98,7 @@ test("at the gate, what lies open is told as a number only, and is closed up the
   await expect(page.getByText("1 folder lies open")).toBeVisible();
   expect(await page.content()).not.toContain("Cello");
   await page.getByRole("button", { name: "Close up" }).click();
-  await expect(page.getByText("1 folder lies open")).toBeHidden({ timeout: 30_000 });
+  await expect(page.getByText("1 folder lies open")).toBeHidden();
   await expect.poll(() => house.ls(folder, "-A")).toEqual([".eremos", "Locked with Eremos.html"]);
 });
 

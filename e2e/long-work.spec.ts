@@ -47,10 +47,7 @@ async function inTheMiddleOfALock(page: Page, house: House): Promise<{ folder: s
   const progress = card(page, "Recordings").getByRole("group", { name: "Locking under way" });
   // Asked in short steps: what it is waited for is over within seconds.
   await expect
-    .poll(async () => ((await progress.isVisible()) ? await progress.textContent() : ""), {
-      intervals: [20],
-      timeout: 60_000,
-    })
+    .poll(async () => ((await progress.isVisible()) ? await progress.textContent() : ""), { intervals: [20] })
     .toMatch(/[1-9][\d,]* of 20,000 files/);
   return { folder, before };
 }
@@ -81,7 +78,7 @@ test("a server killed in the middle of a lock puts the folder right at the next 
     /Locking it was cut off, at [1-9][\d,]* of 20,000 files\. Your originals are all here/,
   );
   await told.getByRole("button", { name: "Lock it now" }).click();
-  await expect(card(page, path.basename(folder)).getByText("Locked", { exact: true })).toBeVisible({ timeout: 60_000 });
+  await expect(card(page, path.basename(folder)).getByText("Locked", { exact: true })).toBeVisible();
   await expect(told).toBeHidden();
   expect(house.eremos(["release", folder], PASSWORD).status).toBe(0);
   expect(snapshot(folder)).toEqual(before);

@@ -104,6 +104,6 @@ test("what the rules of a folder say is cleared by itself each time it locks, an
   );
   expect(fs.readFileSync(path.join(home, ".config/gtk-3.0/bookmarks"), "utf8")).toContain("Payroll");
   expect(fs.readFileSync(path.join(home, ".local/share/recently-used.xbel"), "utf8")).toContain("Adoption%20papers");
-  await traces.getByRole("button", { name: "Put back" }).click({ timeout: 20_000 });
+  await traces.getByRole("button", { name: "Put back" }).click();
   await expect.poll(() => fs.readFileSync(history, "utf8")).toBe(before);
 });

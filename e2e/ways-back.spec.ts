@@ -222,7 +222,7 @@ test("somebody knows it: new keys, and every folder within reach is encrypted an
   await dialog.getByRole("button", { name: "Finish" }).click();
   await expect(page.getByText("Your new keys hold.")).toBeVisible();
   const progress = page.getByRole("region", { name: "How far it is" });
-  await expect(progress.getByText("folder is encrypted anew")).toBeVisible({ timeout: 20_000 });
+  await expect(progress.getByText("folder is encrypted anew")).toBeVisible();
   await expect(progress.getByText("open now: lock it; it has its new key already")).toBeVisible();
   expect(await violations(page)).toEqual([]);
   await page.getByRole("link", { name: "Desk" }).click();
@@ -230,7 +230,7 @@ test("somebody knows it: new keys, and every folder within reach is encrypted an
   await expect(card(page, "Payroll").getByText("Locked", { exact: true })).toBeVisible();
   await page.getByRole("link", { name: "Ways back" }).click();
   await page.getByRole("button", { name: "Somebody knows my password, or has my recovery code" }).click();
-  await expect(progress.getByText("folders are encrypted anew")).toBeVisible({ timeout: 20_000 });
+  await expect(progress.getByText("folders are encrypted anew")).toBeVisible();
   expect(house.eremos(["list"], PASSWORD).status).toBe(3);
   await new Promise((resolve) => setTimeout(resolve, 1100));
   for (const folder of [papers, payroll]) expect(house.eremos(["release", folder], NEW).status).toBe(0);

@@ -39,7 +39,7 @@ const BUILD_PROGRAMS = [
   { there: ["python3", ["--version"]], packages: ["python3"] },
 ];
 const TEST_PROGRAMS = [
-  { there: ["chromium", ["--version"]], packages: ["chromium", "fonts-liberation"] },
+  { there: ["chromium-headless-shell", ["--version"]], packages: ["chromium-headless-shell", "fonts-liberation"] },
   { there: ["strace", ["-V"]], packages: ["strace"] },
   { there: ["strings", ["--version"]], packages: ["binutils"] },
   { there: ["dbus-daemon", ["--version"]], packages: ["dbus-daemon"] },
