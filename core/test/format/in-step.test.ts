@@ -3,12 +3,14 @@ import * as path from "node:path";
 import { beforeEach, expect, it } from "vitest";
 import { checkFolder } from "../../src/engine/upkeep/check";
 import { forksAt } from "../../src/engine/visiting/forks";
+import { type Merged, mergeCopy } from "../../src/engine/visiting/merge-copy";
 import { silentHooks } from "../../src/engine/ground/hooks";
 import { linuxDisk, linuxDiskOf } from "../../src/platform/linux/linux-disk";
 import { newBatch } from "../../src/format/ids";
 import { readState, stateName, writeState } from "../../src/format/state";
 import { type Place, usePlace } from "../support/place";
 import { both } from "../support/records";
+import { account } from "../support/visiting";
 import { lock, unlock } from "../support/world";
 
 /** One folder on two computers: what one of them made, and a program brought, as the other one finds it. */
@@ -39,6 +41,13 @@ async function work(at: string, disk: typeof linuxDisk, name: string): Promise<n
   const { note } = await unlock(at, person.access, { disk });
   fs.writeFileSync(path.join(at, name), name);
   return (await lock(at, person.owner, { disk, folder: id, note })).generation;
+}
+
+/** The same, with what another computer made since left aside. */
+async function workWithout(at: string, name: string): Promise<{ readonly generation: number }> {
+  const { note } = await unlock(at, person.access, { accept: ["arriving"] });
+  fs.writeFileSync(path.join(at, name), name);
+  return lock(at, person.owner, { folder: id, note });
 }
 
 beforeEach(async () => {
@@ -81,6 +90,47 @@ it("while pieces of it are on their way, that is said in numbers, and with that 
     ),
   ).toMatchObject({ ok: true, damaged: [] });
   expect((await unlock(folder, person.access, { accept: ["arriving"] })).generation).toBe(1);
+});
+
+it("a key that is on its way is a piece that is: nothing that needs it is opened, merged or called damaged before it is here", async () => {
+  const before = fs.existsSync(ownDir(there, "keys")) ? fs.readdirSync(ownDir(there, "keys")) : [];
+  const { note } = await unlock(there, person.access, { disk: other });
+  fs.writeFileSync(path.join(there, "signed out"), "signed out");
+  await lock(there, person.device, { disk: other, folder: id, note });
+  await work(there, other, "on top of it");
+  const keys = fs.readdirSync(ownDir(there, "keys")).filter((name) => !before.includes(name));
+  expect(keys.length).toBeGreaterThan(0);
+  bring(there, folder);
+  for (const name of keys) fs.rmSync(ownDir(folder, "keys", name));
+
+  await expect(unlock(folder, person.access)).rejects.toMatchObject({ code: "arriving" });
+  const { generation } = await workWithout(folder, "from here");
+  const [fork] = forksAt(linuxDisk, Buffer.from(folder)).filter(({ isNewer }) => !isNewer);
+  expect(fork?.arrival).toMatchObject({ missing: 1 });
+  expect(fork?.arrival.arrived).toBe((fork?.arrival.pieces ?? 0) - 1);
+  const merging = (): Promise<Merged> =>
+    mergeCopy(
+      linuxDisk,
+      {
+        copy: Buffer.from(folder),
+        secret: { kind: "root", rootKey: person.access.rootKey, folder: null, devices: person.access.devices },
+        fork: fork?.name ?? null,
+        original: {
+          path: Buffer.from(folder),
+          access: person.access,
+          keptHeader: null,
+          expected: null,
+          accept: [],
+          account,
+        },
+        paths: [[Buffer.from("signed out")]],
+      },
+      silentHooks,
+    );
+  await expect(merging()).rejects.toMatchObject({ code: "arriving" });
+  bring(there, folder);
+  expect(await merging()).toMatchObject({ taken: 1, damaged: [] });
+  expect(generation).toBeGreaterThan(1);
 });
 
 it("a state in which another computer is stays, though this one has gone on; it goes when that one has gone on, too", async () => {

@@ -7,10 +7,11 @@ import {
   generationName,
   refOf,
 } from "../../format/generation";
+import type { ManifestEntry } from "../../format/manifest";
 import type { StateRecord } from "../../format/state";
 import type { Dir, Disk } from "../../platform/port";
-import { objectLength } from "./object-io";
-import { loadGeneration, loadManifest, wholeGenerations } from "./records";
+import { keyRecordOf, objectLength } from "./object-io";
+import { keyNames, loadGeneration, loadManifest, wholeGenerations } from "./records";
 import { type OtherState, otherStates } from "./states";
 import { said, say } from "@eremos/words/core/records";
 
@@ -102,7 +103,7 @@ export function parentsFrom(disk: Disk, ownDir: Dir, before: GenerationRef | nul
 }
 const MOST_PARENTS = 12;
 
-/** How much of what a state consists of is here. */
+/** How much of what a state consists of is here: its objects, and the key records that those that are here name. */
 export interface Arrival {
   readonly pieces: number;
   /** In their whole length. */
@@ -116,14 +117,37 @@ export const NOTHING_HERE: Arrival = { pieces: 0, arrived: 0, missing: 1 };
 
 /** Null: not even its record and its list are here. */
 export function arrivalOf(disk: Disk, ownDir: Dir, ref: GenerationRef): Arrival | null {
+  const objects = objectsOf(disk, ownDir, ref);
+  if (!objects) return null;
+  const here = objects.filter(isHere);
+  // Without its key, an object that is here says nothing: what was locked while signed out has one of its own.
+  const keys = new Set(here.flatMap(({ kind, object }) => keyRecordOf(disk, ownDir, kind, object) ?? []));
+  const known = keys.size > 0 ? keyNames(disk, ownDir) : keys;
+  const unknown = [...keys].filter((key) => !known.has(key)).length;
+  return {
+    pieces: objects.length + keys.size,
+    arrived: here.length + keys.size - unknown,
+    missing: objects.filter(({ found }) => found === null).length + unknown,
+  };
+}
+
+/** Whether every object of a state lies here, in its whole length; with or without the keys to them. */
+export function hasObjects(disk: Disk, ownDir: Dir, ref: GenerationRef): boolean {
+  return objectsOf(disk, ownDir, ref)?.every(isHere) ?? false;
+}
+
+/** How long an object's file is to be, and is; null: there is none. */
+type Awaited = ManifestEntry & { readonly found: number | null };
+
+const isHere = ({ length, found }: Awaited): boolean => found === length;
+
+function objectsOf(disk: Disk, ownDir: Dir, ref: GenerationRef): readonly Awaited[] | null {
   try {
-    const pieces = [...loadManifest(disk, ownDir, loadGeneration(disk, ownDir, ref).record.manifest).record.values()];
-    const lengths = pieces.map(({ kind, object }) => objectLength(disk, ownDir, kind, object));
-    return {
-      pieces: pieces.length,
-      arrived: pieces.filter(({ length }, i) => lengths[i] === length).length,
-      missing: lengths.filter((length) => length === null).length,
-    };
+    const { record } = loadManifest(disk, ownDir, loadGeneration(disk, ownDir, ref).record.manifest);
+    return [...record.values()].map((entry) => ({
+      ...entry,
+      found: objectLength(disk, ownDir, entry.kind, entry.object),
+    }));
   } catch (error) {
     if (isEremosError(error)) return null;
     throw error;

@@ -8,6 +8,7 @@ export {
   type Newer,
   ancestorsOf,
   arrivalOf,
+  hasObjects,
   forkRecords,
   forksIn,
   hasForks,

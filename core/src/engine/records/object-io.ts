@@ -1,7 +1,7 @@
 import { TAG_BYTES } from "../../crypto/ciphers";
 import { type Hash, createHash } from "node:crypto";
 import { equalBytes, wipe } from "../../crypto/bytes";
-import { EremosError, damage, isUnreadable, systemCode } from "../../errors/eremos-error";
+import { EremosError, damage, isEremosError, isUnreadable, systemCode } from "../../errors/eremos-error";
 import {
   CHUNK_BYTES,
   type ContentKeys,
@@ -69,6 +69,25 @@ export function objectLength(disk: Disk, ownDir: Dir, kind: ObjectKind, object: 
     return withObjectDir(disk, ownDir, kind, object, false, (dir, name) => disk.find(dir, name)?.size ?? null);
   } catch (error) {
     if (systemCode(error) === "ENOENT") return null;
+    throw error;
+  }
+}
+
+/**
+ * The key record that an object's file says its key stands in; null: none, it is sealed with the folder's own key, or
+ * its beginning can't be read.
+ */
+export function keyRecordOf(disk: Disk, ownDir: Dir, kind: ObjectKind, object: string): string | null {
+  const header = Buffer.alloc(OBJECT_HEADER_BYTES);
+  try {
+    return withObjectDir(disk, ownDir, kind, object, false, (dir, name) =>
+      withFile(disk, disk.openRead(dir, name), (file) => {
+        readOrLost(disk, file, header, 0, header.length, 0);
+        return decodeObjectHeader(header).key;
+      }),
+    );
+  } catch (error) {
+    if (isEremosError(error) || systemCode(error) !== undefined) return null;
     throw error;
   }
 }

@@ -57,11 +57,9 @@ import { said, say } from "@eremos/words/core/records";
 /** Copies of the records that a check looks at by themselves: the state's and the keys'. */
 export function damagedRecords(disk: Disk, ownDir: Dir): readonly DamagedCopy[] {
   const state = damagedStates(disk, ownDir);
-  if (!disk.find(ownDir, NAMES.keys)) return state;
-  const names = within(disk, disk.openDir(ownDir, NAMES.keys), (dir) => recordsIn(disk, dir));
   return [
     ...state,
-    ...names.flatMap((name) =>
+    ...keyRecordsIn(disk, ownDir).flatMap((name) =>
       withCandidates(
         disk,
         ownDir,
@@ -362,11 +360,19 @@ export function writeManifest(disk: Disk, ownDir: Dir, digest: string, bytes: Bu
   within(disk, ensureDir(disk, ownDir, NAMES.manifests), (dir) => writeTwins(disk, dir, Buffer.from(digest), bytes));
 }
 
+/** The keys whose records are here, whole or not. */
+export function keyNames(disk: Disk, ownDir: Dir): ReadonlySet<string> {
+  return new Set(keyRecordsIn(disk, ownDir).map((name) => name.toString("latin1").replace(/\.json$/, "")));
+}
+
+function keyRecordsIn(disk: Disk, ownDir: Dir): Buffer[] {
+  if (!disk.find(ownDir, NAMES.keys)) return [];
+  return within(disk, disk.openDir(ownDir, NAMES.keys), (dir) => recordsIn(disk, dir));
+}
+
 /** Those that can be read; a damaged one shows itself when an object needs its key. */
 export function loadKeyRecords(disk: Disk, ownDir: Dir): KeyRecord[] {
-  if (!disk.find(ownDir, NAMES.keys)) return [];
-  const names = within(disk, disk.openDir(ownDir, NAMES.keys), (dir) => recordsIn(disk, dir));
-  return names.flatMap((name): KeyRecord[] => {
+  return keyRecordsIn(disk, ownDir).flatMap((name): KeyRecord[] => {
     try {
       return [
         withCandidates(disk, ownDir, "keys", name.toString("latin1"), MAX_KEY_BYTES, (candidates) =>

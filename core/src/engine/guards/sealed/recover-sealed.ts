@@ -32,6 +32,7 @@ import {
   arrivalOf,
   bringRemainsOut,
   commitState,
+  hasObjects,
   isFromElsewhere,
   isOwnState,
   loadState,
@@ -86,7 +87,7 @@ export function recoverSealed(disk: Disk, folder: HeldFolder, state: StateRecord
   return { state: now?.state ?? stateBefore(disk, folder), path, steps };
 }
 
-/** Whether every object of a state lies here, in its whole length. */
+/** Whether every object of a state lies here, in its whole length, and the keys to them. */
 function isAllThere(disk: Disk, ownDir: Dir, ref: GenerationRef | null): boolean {
   const arrival = ref && arrivalOf(disk, ownDir, ref);
   return arrival !== null && arrival.arrived === arrival.pieces;
@@ -140,7 +141,8 @@ function keepBoth(disk: Disk, folder: HeldFolder, state: StateRecord): Recovery 
  */
 function newestWhole(disk: Disk, ownDir: Dir, mayCome: boolean): GenerationRef | null {
   const found = wholeGenerations(disk, ownDir).records;
-  const throughout = found.find((record) => isAllThere(disk, ownDir, refOf(record)));
+  // A key that is not on its way either is lost; what is not sealed with it comes out.
+  const throughout = found.find((record) => (mayCome ? isAllThere : hasObjects)(disk, ownDir, refOf(record)));
   if (!throughout && mayCome)
     throw stillArriving(say("this-folder"), (found[0] && arrivalOf(disk, ownDir, refOf(found[0]))) ?? NOTHING_HERE);
   // Else one of which the index is: then some of its files are missing, and the others come out.
