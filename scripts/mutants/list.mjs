@@ -322,6 +322,14 @@ export const MUTANTS = [
     title: "of new keys",
   },
   {
+    name: "a state whose key is on its way is whole",
+    file: "core/src/engine/records/in-step.ts",
+    line: "const unknown = [...keys].filter((key) => !known.has(key)).length;",
+    becomes: "const unknown = 0;",
+    test: "core/test/format/in-step.test.ts",
+    title: "a key that is on its way",
+  },
+  {
     name: "what other computers need goes",
     file: "core/src/engine/contents/sweep.ts",
     line: "const stay = new Set([...kept.map((record) => refOf(record).digest), ...(others ?? [])]);",
