@@ -189,7 +189,9 @@ export function snapshot(directory: string, options: { readonly withoutOwnDir?: 
     if (stat.isSymbolicLink())
       lines.push(`${common} -> ${fs.readlinkSync(at, { encoding: "buffer" }).toString("hex")}`);
     else if (stat.isFile())
-      lines.push(`${common} ${stat.size} ${createHash("blake2b512").update(fs.readFileSync(at)).digest("base64")}`);
+      lines.push(
+        `${common} ${stat.size} ${createHash("blake2b512").update(fs.readFileSync(at)).digest("hex").slice(0, 64)}`,
+      );
     else lines.push(common);
     if (!stat.isDirectory()) return;
     const names = fs.readdirSync(at, { encoding: "buffer" }).sort((a, b) => Buffer.compare(a, b));
