@@ -47,7 +47,7 @@ export function areaOf(file) {
     const [area, said] = node.arguments;
     /** @type {Area["messages"]} */
     const messages = new Map();
-    if (!ts.isObjectLiteralExpression(said)) return;
+    if (!ts.isObjectLiteralExpression(said)) throw new Error(`${at(node)}: its messages are not written down there`);
     for (const property of said.properties) {
       const text = ts.isPropertyAssignment(property) ? textIn(property.initializer) : undefined;
       const id = textIn(property.name);

@@ -116,25 +116,16 @@ export class ReadableCopy {
     name: Buffer,
     dress: (is: Dress) => Dress,
   ): void {
-    const source = from.openRead(own);
-    if (source === null) return;
-    try {
+    reading(from, own, (source) => {
       const its = dress(this.out.dresser.of(source));
-      let given: number | undefined;
-      withAccess(dir, name, 0o400, () => {
-        const target = dir.openRead(name);
-        if (target === null) return;
-        try {
+      const given = withAccess(dir, name, 0o400, () =>
+        reading(dir, name, (target) => {
           this.out.note(this.out.dresser.give(target, its));
-          given = fs.fstatSync(target).mode;
-        } finally {
-          fs.closeSync(target);
-        }
-      });
-      if (given !== undefined) dir.setMode(name, given & 0o7777);
-    } finally {
-      fs.closeSync(source);
-    }
+          return fs.fstatSync(target).mode;
+        }),
+      );
+      if (given !== null) dir.setMode(name, given & 0o7777);
+    });
   }
 
   private copyFile(
@@ -144,9 +135,7 @@ export class ReadableCopy {
     name: Buffer,
     dress: (is: Dress) => Dress,
   ): void {
-    const source = from.openRead(own);
-    if (source === null) return;
-    try {
+    reading(from, own, (source) => {
       const target = dir.create(name);
       try {
         const its = dress(this.out.dresser.of(source));
@@ -165,9 +154,7 @@ export class ReadableCopy {
       } finally {
         fs.closeSync(target);
       }
-    } finally {
-      fs.closeSync(source);
-    }
+    });
   }
 }
 
@@ -180,11 +167,19 @@ function isOurs(from: HeldDirectory, name: Buffer, plain: Plain): boolean {
 }
 
 function beginningOf(from: HeldDirectory, name: Buffer): Buffer {
-  const descriptor = from.openRead(name);
-  if (descriptor === null) return Buffer.alloc(0);
-  try {
+  const beginning = reading(from, name, (descriptor) => {
     const bytes = Buffer.alloc(Math.min(fs.fstatSync(descriptor).size, MOST_SIGN_BYTES));
     return bytes.subarray(0, fs.readSync(descriptor, bytes, 0, bytes.length, 0));
+  });
+  return beginning ?? Buffer.alloc(0);
+}
+
+/** Null where there is no file of that name that can be opened. */
+function reading<T>(dir: HeldDirectory, name: Buffer, use: (descriptor: number) => T): T | null {
+  const descriptor = dir.openRead(name);
+  if (descriptor === null) return null;
+  try {
+    return use(descriptor);
   } finally {
     fs.closeSync(descriptor);
   }
