@@ -1,4 +1,4 @@
-import { spawn, spawnSync } from "node:child_process";
+import { spawnSync } from "node:child_process";
 import * as fs from "node:fs";
 import * as path from "node:path";
 import fc from "fast-check";
@@ -7,6 +7,7 @@ import { releaseOpenFolder } from "../support/guarding";
 import { linuxDisk } from "../../src/platform/linux/linux-disk";
 import { MemoryDisk } from "../../src/platform/memory/memory-disk";
 import type { Disk } from "../../src/platform/port";
+import { holdOpen } from "../support/holder";
 import { anyTree, grow, seen } from "../support/trees";
 import {
   type Person,
@@ -106,8 +107,8 @@ describe("what can't be locked is refused before anything is touched", () => {
   it("a file that a program has open for writing, unless told to", async () => {
     const folder = fs.mkdtempSync(path.join(base, "in-use-"));
     fs.writeFileSync(path.join(folder, "log"), "");
-    const writer = spawn("sh", ["-c", `exec 3>>"${folder}/log"; exec sleep 60`]);
-    await expect.poll(() => linuxDisk.holders(Buffer.from(folder)).length).toBe(1);
+    const writer = await holdOpen(path.join(folder, "log"));
+    expect(linuxDisk.holders(Buffer.from(folder))).toHaveLength(1);
     await expect(lock(folder, person.owner)).rejects.toMatchObject({ code: "in-use" });
     expect(fs.readdirSync(folder)).toEqual(["log"]);
     await lock(folder, person.owner, { inUseAnyway: true });

@@ -1,6 +1,5 @@
 import * as fs from "node:fs";
 import * as path from "node:path";
-import { spawn } from "node:child_process";
 import { afterEach, beforeAll, beforeEach, describe, expect, it } from "vitest";
 import { DropUpload, dropInto, sealNewcomers } from "../../src/engine/slot/drop-in";
 import { guardFolder } from "../support/guarding";
@@ -15,6 +14,7 @@ import type { Disk } from "../../src/platform/port";
 import { directorySource } from "../../src/rescue/directory-source";
 import { openLocked } from "../../src/rescue/locked-folder";
 import { crashingDisk, failingDisk } from "../support/crashing-disk";
+import { holdOpen } from "../support/holder";
 import { strided } from "../support/stride";
 import {
   PASSWORD,
@@ -161,8 +161,7 @@ describe("the drop slot", () => {
     fs.writeFileSync(path.join(folder, "saved.txt"), "saved");
     fs.writeFileSync(path.join(folder, "in use.txt"), "being written");
     fs.symlinkSync("/etc/hostname", path.join(folder, "a link"));
-    const writer = spawn("sh", ["-c", `exec 3>>'${path.join(folder, "in use.txt")}'; sleep 60`], { stdio: "ignore" });
-    await new Promise((resolve) => setTimeout(resolve, 300));
+    const writer = await holdOpen(path.join(folder, "in use.txt"));
     try {
       expect(await sealNewcomers(linuxDisk, slot)).toBe(2);
     } finally {

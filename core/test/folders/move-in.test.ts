@@ -1,4 +1,3 @@
-import { spawn } from "node:child_process";
 import * as fs from "node:fs";
 import * as path from "node:path";
 import { afterEach, beforeAll, beforeEach, expect, it } from "vitest";
@@ -7,6 +6,7 @@ import { type TakenBack, takeBackMoved } from "../../src/engine/visiting/take-ba
 import { linuxDisk } from "../../src/platform/linux/linux-disk";
 import type { Disk } from "../../src/platform/port";
 import { crashingDisk, failingDisk } from "../support/crashing-disk";
+import { holdOpen } from "../support/holder";
 import { strided } from "../support/stride";
 import { type Person, lock, newDirectory, newPerson, removeDirectory, unlock } from "../support/world";
 import { inputOf, lockedWithSlot, visitOf } from "../support/visiting";
@@ -75,8 +75,7 @@ it("files and folders go in with their names, and their originals go; what can't
   fs.linkSync(path.join(tree, "two names.txt"), path.join(base, "the other name.txt"));
   fs.symlinkSync("2026", path.join(tree, "link"));
   fs.writeFileSync(path.join(tree, "in use.txt"), "still being written");
-  const writer = spawn("sh", ["-c", `exec 3>>'${path.join(tree, "in use.txt")}'; sleep 60`], { stdio: "ignore" });
-  await expect.poll(() => linuxDisk.holders(Buffer.from(tree)).length).toBeGreaterThan(0);
+  const writer = await holdOpen(path.join(tree, "in use.txt"));
   try {
     const { files, left } = await move(linuxDisk, outside, tree);
     expect(files).toBe(2);

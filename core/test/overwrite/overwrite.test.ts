@@ -1,4 +1,3 @@
-import { spawn } from "node:child_process";
 import * as fs from "node:fs";
 import * as path from "node:path";
 import { afterEach, beforeEach, describe, expect, it } from "vitest";
@@ -7,6 +6,7 @@ import { linuxDiskOf as diskOf } from "../../src/platform/linux/linux-disk";
 import type { Disk } from "../../src/platform/port";
 import { type OverwriteInput, type Overwritten, finishOverwriting, overwrite } from "../../src/overwrite";
 import { Crash, type CrashMode, crashingDisk } from "../support/crashing-disk";
+import { holdOpen } from "../support/holder";
 import { newDirectory, removeDirectory } from "../support/world";
 
 const real = diskOf(Buffer.alloc(32, 7));
@@ -137,10 +137,7 @@ describe("Overwriting what is chosen", () => {
     const file = put("held", "folder", "held.txt");
     fs.chmodSync(file, 0o400);
     put("free", "folder", "free.txt");
-    const holder = spawn("sh", ["-c", `exec 3<'${file}'; echo open; sleep 60`], {
-      stdio: ["ignore", "pipe", "ignore"],
-    });
-    await new Promise((resolve) => holder.stdout.once("data", resolve));
+    const holder = await holdOpen(file, "read");
     const done = run([at("folder")]);
     holder.kill("SIGKILL");
     expect(leftOf(done)).toEqual(["held.txt"]);
@@ -152,8 +149,7 @@ describe("Overwriting what is chosen", () => {
 
   it("a file that a program only looks at for an instant goes all the same", async () => {
     const file = put("Dear Jonas", "letter.txt");
-    const looker = spawn("sh", ["-c", `exec 3<'${file}'; echo open; read line`], { stdio: ["pipe", "pipe", "ignore"] });
-    await new Promise((resolve) => looker.stdout.once("data", resolve));
+    const looker = await holdOpen(file, "read");
     let looks = 0;
     const disk = new Proxy(real, {
       get: (target, name: keyof Disk) => {

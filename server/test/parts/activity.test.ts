@@ -169,11 +169,9 @@ describe("what is written down", () => {
     for (let i = 0; i < 3; i++) await get("c.txt", "guessed");
     // Together, or in two parts: the first is told at once, the others in a while.
     const wrong = () => toldOf(house.eremos).filter(({ kind }) => kind === "wrong");
-    await expect.poll(wrong, { timeout: 5000 }).not.toEqual([]);
-    await new Promise((resolve) => setTimeout(resolve, 1500));
+    await expect.poll(() => wrong().reduce((sum, { count }) => sum + (count ?? 0), 0), { timeout: 20_000 }).toBe(3);
     await house.eremos.settle();
     expect(wrong()[0]).toMatchObject({ way: "drive", from: "drive", account: own, name: "Payroll" });
-    expect(wrong().reduce((sum, { count }) => sum + (count ?? 0), 0)).toBe(3);
     await house.eremos.visits.endAll();
     await expect
       .poll(() => toldOf(house.eremos)[0])

@@ -16,6 +16,7 @@ import { watchDatabase } from "../../src/watch/database-watch";
 import { Eremos } from "../../src/eremos";
 import { Keeper } from "../../src/watch/keeper";
 import type { NoticesPreference } from "../../src/contract";
+import { holdOpen } from "../../../core/test/support/holder";
 import { TestHouse, sealedAnd, toldOf } from "../house";
 
 const WAIT = { timeout: 20_000, interval: 50 };
@@ -103,18 +104,14 @@ async function leftOpen(name = "Payroll"): Promise<string> {
 
 it("a folder left open past its time: which programs it waits for, a button keeps it open, and it goes when the folder locks", async () => {
   const folder = await leftOpen();
-  const program = spawn("sh", ["-c", `exec 3>> '${folder}/letter.txt'; echo ready; sleep 60`], {
-    stdio: ["ignore", "pipe", "ignore"],
-  });
-  await new Promise((resolve) => program.stdout.once("data", resolve));
-  programs.push(program);
+  programs.push(await holdOpen(path.join(folder, "letter.txt")));
   await keeper().look();
   await vi.waitFor(
     () =>
       expect(shown()).toMatchObject([
         {
           summary: "Payroll should be locked by now",
-          body: expect.stringMatching(/^It waits, since .*sleep.* files of it open/),
+          body: expect.stringMatching(/^It waits, since sh has files of it open/),
           buttons: ["keep", "Keep it open for half an hour", "desk", "Open the Desk"],
           urgency: 1,
         },
@@ -309,11 +306,7 @@ describe("the item in the panel", () => {
 
   it("is there signed out, too, and what can't be locked from it is shown on the Desk", async () => {
     const folder = await leftOpen("Payroll");
-    const program = spawn("sh", ["-c", `exec 3>> '${folder}/letter.txt'; echo ready; exec sleep 60`], {
-      stdio: ["ignore", "pipe", "ignore"],
-    });
-    await new Promise((resolve) => program.stdout.once("data", resolve));
-    programs.push(program);
+    programs.push(await holdOpen(path.join(folder, "letter.txt")));
     signOut(house.eremos);
     say({ panel: true });
     await vi.waitFor(() => expect(lastPanel()?.panel).toBe("One folder lies open"), WAIT);
