@@ -80,6 +80,12 @@ export const { say, said } = speaker("page/folder", {
     "Still arriving{hasPieces, select, true {: {arrived} of {pieces} pieces are here} other {}}",
   "lock-it-compare": "Lock it to compare.",
   "it-is-not-needed-any": "It is not needed any more",
+  "let-the-other-state-go": "Let the other computer’s state {generation} go?",
+  "let-it-go": "Let it go",
+  "what-only-it-has-is-gone":
+    "Files that only that state has, or has otherwise, are gone then, on the other computer too: it takes up the folder as it is here. What you took over from it stays.",
+  "it-is-still-arriving":
+    "It is still arriving{hasPieces, select, true {: {arrived} of {pieces} pieces are here} other {}}. What else is in it can’t be told yet.",
   "check-verifies-encrypted-copy-and":
     "A check verifies the encrypted copy, and changes nothing: a sample in seconds, or every byte. Repairing its notes writes anew what is damaged of them, from their copies.",
   "check-it": "Check it",
