@@ -318,7 +318,7 @@ export class Eremos {
   /**
    * @throws EremosError `busy` where this process has had its session; `data-unwritable` where its list can't be read
    */
-  keep(keys: Keys, by: Way): void {
+  takeKeys(keys: Keys, by: Way): void {
     this.requireOwnData();
     if (this.isOver) throw new EremosError("busy", said("eremos-is-still-closing-session"));
     this.wipe();

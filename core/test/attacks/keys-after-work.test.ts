@@ -189,7 +189,7 @@ describe("no key is left in memory", () => {
     given.length = 0;
     renewing.keptHeader = await renewFolder(linuxDisk, renewing);
     expect(left("openHead", "generateKeyPair", "openSigningKey", "earlierRoots")).toEqual([]);
-    await sealAnew(linuxDisk, { ...renewing, account, keep: 0 }, silentHooks);
+    await sealAnew(linuxDisk, { ...renewing, account, keepEarlier: 0 }, silentHooks);
     expect(left("openHead", "earlierKeys", "openSigningKey")).toEqual([]);
     await unlock(folder, access);
     expect(left("openHead", "earlierKeys")).toEqual([]);

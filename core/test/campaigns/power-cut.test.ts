@@ -210,7 +210,7 @@ async function visiting(disk: Disk, use: (visit: Visit) => void): Promise<void> 
     expected: null,
     accept: [],
     account: { uid: 0, gid: 0 },
-    keep: 1,
+    keepEarlier: 1,
   });
   try {
     use(visit);
@@ -236,7 +236,7 @@ const INSIDE: Readonly<Record<string, () => Promise<Scene>>> = {
       const note = await open();
       put(disk, disk.openRoot(PATH), "new.txt", "new");
       isExpected();
-      await lock(PATH.toString(), person.owner, { disk, folder: FOLDER, note, keep: 1 });
+      await lock(PATH.toString(), person.owner, { disk, folder: FOLDER, note, keepEarlier: 1 });
     },
   ),
   "a file put into the drop slot": inside((disk, slot) => dropInto(disk, slot, [Buffer.from("/statement.pdf")])),

@@ -53,7 +53,7 @@ class Computer {
     readonly folder: string,
     readonly disk: Disk,
     private readonly dice: Dice,
-    private readonly keep: number,
+    private readonly keepEarlier: number,
   ) {}
 
   get isOpen(): boolean {
@@ -68,7 +68,7 @@ class Computer {
       expected: this.expected,
       accept: [],
       account,
-      keep: this.keep,
+      keepEarlier: this.keepEarlier,
     };
   }
 
@@ -76,7 +76,7 @@ class Computer {
     const outcome = await lock(this.folder, this.dice() < 0.7 ? place.person.owner : place.person.device, {
       disk: this.disk,
       note: this.note,
-      keep: this.keep,
+      keepEarlier: this.keepEarlier,
       ...(this.header ? { keptHeader: this.header } : {}),
       ...(id === null ? {} : { folder: id }),
     });
@@ -195,12 +195,12 @@ it.each(Array.from({ length: SEEDS }, (_, at) => SEED + at))(
   "work on both sides between any steps of a program that keeps them in step loses nothing that was locked, and shows every fork, seed %i",
   async (seed) => {
     const dice = randomFrom(seed);
-    const keep = Math.floor(dice() * 3);
+    const keepEarlier = Math.floor(dice() * 3);
     const [one, two] = [path.join(place.base, "one"), path.join(place.base, "two")];
     fs.mkdirSync(one);
     for (const name of ["file a", "file b", "file c"]) fs.writeFileSync(path.join(one, name), `begin ${name}`);
-    const left = new Computer(one, linuxDiskOf(Buffer.alloc(32, 1)), dice, keep);
-    const right = new Computer(two, linuxDiskOf(Buffer.alloc(32, 2)), dice, keep);
+    const left = new Computer(one, linuxDiskOf(Buffer.alloc(32, 1)), dice, keepEarlier);
+    const right = new Computer(two, linuxDiskOf(Buffer.alloc(32, 2)), dice, keepEarlier);
     const id = await left.lock();
     fs.mkdirSync(two);
     const program = new SyncProgram(

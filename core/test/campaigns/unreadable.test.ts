@@ -173,7 +173,7 @@ describe("earlier states that are kept", () => {
       const edit = async (name: string, disk: Disk = linuxDisk): Promise<string> => {
         const { folder: id, note } = await unlock(folder, person.access, {});
         fs.writeFileSync(path.join(folder, name), name);
-        return (await lock(folder, person.owner, { disk, folder: id, note, keep: 2 })).earlier;
+        return (await lock(folder, person.owner, { disk, folder: id, note, keepEarlier: 2 })).earlier;
       };
       await edit("second");
       expect(await edit("third")).toBe("gone");

@@ -21,7 +21,7 @@ const [CHANGES, CALLS] = [strided(47), strided(157)];
 let { person, folder } = {} as Place;
 usePlace((place) => ({ person, folder } = place), campaignDirectory);
 
-const visit = (disk: Disk = linuxDisk, keep = 0): Promise<Visit> =>
+const visit = (disk: Disk = linuxDisk, keepEarlier = 0): Promise<Visit> =>
   Visit.open(disk, {
     path: Buffer.from(folder),
     access: person.access,
@@ -29,7 +29,7 @@ const visit = (disk: Disk = linuxDisk, keep = 0): Promise<Visit> =>
     expected: null,
     accept: [],
     account,
-    keep,
+    keepEarlier,
   });
 
 const EDITS = ["put", "replace", "remove", "makeDir", "move", "copy", "undo"] as const;
@@ -98,7 +98,7 @@ it.each(Array.from({ length: DEEP ? 40 : 2 }, (_, at) => SEED + at))(
       again.close();
       const { note } = await unlock(folder, person.access);
       expect(onDisk(folder)).toEqual(now);
-      await lock(folder, person.owner, { folder: FOLDER, note, keep: seed % 3 });
+      await lock(folder, person.owner, { folder: FOLDER, note, keepEarlier: seed % 3 });
     }
   },
 );

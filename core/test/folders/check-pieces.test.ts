@@ -69,7 +69,7 @@ describe("a copy without a state record", () => {
       expected: null,
       accept: [],
       account,
-      keep: 3,
+      keepEarlier: 3,
     });
     const had = new Set(packs());
     put(visit, [], "new.bin", Buffer.alloc(300_000, "new"));

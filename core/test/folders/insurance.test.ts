@@ -292,7 +292,7 @@ describe("as the folder changes", () => {
       expected: null,
       accept: [],
       account,
-      keep: 0,
+      keepEarlier: 0,
     });
     put(visit, [], "new.txt", Buffer.from("new"));
     visit.commit();

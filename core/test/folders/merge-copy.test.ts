@@ -76,7 +76,7 @@ it("two copies of a folder tell their states and what one has that the other has
         expected: null,
         accept: [],
         account,
-        keep: 1,
+        keepEarlier: 1,
       },
       paths,
     },
@@ -131,7 +131,7 @@ it("a state that another computer locked at the same time, as a program keeping 
         expected: null,
         accept: [],
         account,
-        keep: 0,
+        keepEarlier: 0,
       },
       paths: differences.map(({ path: parts }) => parts),
     },
@@ -144,7 +144,7 @@ it("a state that another computer locked at the same time, as a program keeping 
     expected: null,
     accept: [],
     account,
-    keep: 0,
+    keepEarlier: 0,
   };
   await letForkGo(linuxDisk, original, own.fork);
   expect(forksAt(linuxDisk, Buffer.from(folder))).toEqual([]);
@@ -175,7 +175,7 @@ it("a file that is damaged in the copy is left and named; another folder is refu
     expected: null,
     accept: [],
     account,
-    keep: 0,
+    keepEarlier: 0,
   };
   const { taken, damaged } = await mergeCopy(
     linuxDisk,

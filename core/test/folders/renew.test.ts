@@ -82,8 +82,8 @@ const input = (accept: ("unvouched" | "rolled-back")[] = []): Parameters<typeof 
 async function renew(disk: Disk = linuxDisk): Promise<void> {
   known = { ...known, header: await renewFolder(disk, input()) };
 }
-const anew = (disk: Disk = linuxDisk, hooks: Hooks = silentHooks, keep = 0): Promise<SealedAnew> =>
-  sealAnew(disk, { ...input(), account, keep }, hooks);
+const anew = (disk: Disk = linuxDisk, hooks: Hooks = silentHooks, keepEarlier = 0): Promise<SealedAnew> =>
+  sealAnew(disk, { ...input(), account, keepEarlier }, hooks);
 const errorOf = (work: Promise<unknown>): Promise<string> =>
   work.then(
     () => "none",
@@ -329,7 +329,7 @@ describe("a folder whose owner has made new keys", () => {
   });
 
   it("keeps its earlier states, and says how many of them an earlier key opens", async () => {
-    const visit = await Visit.open(linuxDisk, { ...input(), access: person.access, account, keep: 3 });
+    const visit = await Visit.open(linuxDisk, { ...input(), access: person.access, account, keepEarlier: 3 });
     put(visit, [], "new.txt", Buffer.from("new"));
     visit.commit();
     visit.close();
@@ -337,7 +337,7 @@ describe("a folder whose owner has made new keys", () => {
     await renew();
     expect(await anew(linuxDisk, silentHooks, 3)).toMatchObject({ olderStates: 1 });
     expect(epochs()).toEqual([1, 2]);
-    const later = await Visit.open(linuxDisk, { ...input(), expected: null, account, keep: 3 });
+    const later = await Visit.open(linuxDisk, { ...input(), expected: null, account, keepEarlier: 3 });
     expect(later.earlier()).toHaveLength(1);
     expect(later.changesSince(later.earlier()[0]?.generation ?? 0, 10).map(({ kind }) => kind)).toContain("added");
     later.close();

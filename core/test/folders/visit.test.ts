@@ -13,7 +13,7 @@ import { lock, makeMixedTree, release, snapshot, unlock } from "../support/world
 let { person, folder } = {} as Place;
 usePlace((place) => ({ person, folder } = place), campaignDirectory);
 
-const visit = (disk: Disk = linuxDisk, keep = 0): Promise<Visit> =>
+const visit = (disk: Disk = linuxDisk, keepEarlier = 0): Promise<Visit> =>
   Visit.open(disk, {
     path: Buffer.from(folder),
     access: person.access,
@@ -21,7 +21,7 @@ const visit = (disk: Disk = linuxDisk, keep = 0): Promise<Visit> =>
     expected: null,
     accept: [],
     account,
-    keep,
+    keepEarlier,
   });
 
 describe("a visit", () => {
@@ -217,7 +217,7 @@ describe("a visit", () => {
     fourth.close();
     const { note } = await unlock(folder, person.access, {});
     fs.writeFileSync(path.join(folder, "by hand.txt"), "written while it lay open");
-    await lock(folder, person.owner, { folder: FOLDER, note, keep: 1 });
+    await lock(folder, person.owner, { folder: FOLDER, note, keepEarlier: 1 });
     const fifth = await visit(linuxDisk, 1);
     expect(differing(fifth, fifth.earlier()[0]?.generation ?? 0)).toEqual(["added by hand.txt"]);
     fifth.close();

@@ -258,7 +258,7 @@ it("the index of the last lock is gone: an earlier state that is kept comes out,
     expected: null,
     accept: [],
     account: { uid: 0, gid: 0 },
-    keep: 1,
+    keepEarlier: 1,
   });
   visit.remove(visit.root, Buffer.from("file 1.bin"));
   visit.commit();

@@ -178,7 +178,7 @@ describe("everything comes out of a locked folder, and nothing in it changes", (
     const openOnce = records();
     fs.writeFileSync(path.join(folder, "new.txt"), "written since");
     const was = comparable(snapshot(folder, { withoutOwnDir: true }));
-    await lock(folder, person.owner, { folder: FOLDER, note, keep: 1 });
+    await lock(folder, person.owner, { folder: FOLDER, note, keepEarlier: 1 });
     put(sealedOnce);
     const older = await out(folder);
     expect([comparable(snapshot(older.to)), older.report.generation]).toEqual([was, 2]);

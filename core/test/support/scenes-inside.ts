@@ -43,7 +43,7 @@ const inputOf = (person: Person, folder: string): VisitInput => ({
   expected: null,
   accept: [],
   account,
-  keep: 1,
+  keepEarlier: 1,
 });
 const packsIn = (folder: string): string[] =>
   fs
@@ -73,7 +73,7 @@ async function lockedWithEdit(person: Person, folder: string): Promise<Pick<Scen
   fs.writeFileSync(path.join(folder, "letter.txt"), "Dear Mara");
   fs.rmSync(path.join(folder, "inner", "second.bin"));
   const second = snapshot(folder, { withoutOwnDir: true });
-  await lock(folder, person.owner, { folder: FOLDER, note, keep: 1 });
+  await lock(folder, person.owner, { folder: FOLDER, note, keepEarlier: 1 });
   return { acceptable: [first, second] };
 }
 

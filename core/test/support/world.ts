@@ -77,7 +77,7 @@ export interface LockOptions {
   readonly page?: Buffer | null;
   readonly item?: Buffer | null;
   readonly inUseAnyway?: boolean;
-  readonly keep?: number;
+  readonly keepEarlier?: number;
   readonly keptHeader?: Buffer;
   readonly rekey?: boolean;
   readonly overwrite?: number;
@@ -117,7 +117,7 @@ export async function lock(folder: string, signer: Signer, options: LockOptions 
         item: options.item ?? null,
         page: options.page ?? (visibility === "view" ? PAGE : null),
         inUseAnyway: options.inUseAnyway ?? false,
-        keep: options.keep ?? 0,
+        keepEarlier: options.keepEarlier ?? 0,
         overwrite: options.overwrite ?? 0,
         ...(options.keptHeader ? { keptHeader: options.keptHeader } : {}),
         ...(options.rekey === undefined ? {} : { rekey: options.rekey }),
@@ -136,7 +136,7 @@ export interface OpenOptions {
   readonly accept?: Unsealing["accept"];
   readonly closed?: boolean;
   readonly keptHeader?: Buffer | null;
-  readonly keep?: number;
+  readonly keepEarlier?: number;
 }
 
 /** What an opening ends with, in one. */
@@ -157,7 +157,7 @@ const opening =
           keptHeader: options.keptHeader ?? null,
           expected: options.expected ?? null,
           accept: options.accept ?? [],
-          keep: options.keep ?? 0,
+          keepEarlier: options.keepEarlier ?? 0,
         },
       },
       options.hooks ?? silentHooks,

@@ -33,7 +33,7 @@ export function Forks({ folder }: { readonly folder: FolderView }): ReactNode {
         {forks.map((fork) => (
           <li key={fork.name} className="flex flex-wrap items-center gap-3 px-4 py-2.5">
             <span className="min-w-0 flex-1 truncate" title={fork.name}>
-              {say("other-computers-state", fork)}
+              {say("other-computers-state", { generation: fork.generation })}
             </span>
             {isArriving(fork) ? (
               <span className="text-mute">{say("still-arriving-pieces-are-here", arrivalOf(fork))}</span>

@@ -81,7 +81,7 @@ export function sweepKeeping(
   ownDir: Dir,
   by: Judge,
   current: Generation,
-  keep: number,
+  keepEarlier: number,
   never?: Generation,
 ): Swept {
   const state = loadState(disk, ownDir);
@@ -92,7 +92,7 @@ export function sweepKeeping(
   }
   const dropped = never ? refOf(never).digest : null;
   const before = vouchedBefore(disk, ownDir, by, current.number).filter((record) => refOf(record).digest !== dropped);
-  return sweep(disk, ownDir, [current, ...before.slice(0, keep)], true);
+  return sweep(disk, ownDir, [current, ...before.slice(0, keepEarlier)], true);
 }
 
 /** A state from before, as long as it is kept. */

@@ -43,10 +43,10 @@ import {
   ObjectWriter,
   believedOf,
   commitState,
-  keepHead,
   loadGeneration,
   loadHeads,
   loadKeyRecords,
+  mendHead,
   ownerSignature,
   parentsFrom,
   writeGenerationRecord,
@@ -179,7 +179,7 @@ export function sealContent(
 ): SealedContent {
   const { disk, folder, making, surveyed, hooks } = of;
   const purpose = purposeOf(of, state);
-  if (!making.isNew) keepHead(disk, folder, making.head);
+  if (!making.isNew) mendHead(disk, folder, making.head);
   const writer = new PackWriter(disk, folder.ownDir, making.keys.content(making.keyName), purpose);
   const packs = base ? readersOf(of, base.tree) : null;
   try {

@@ -40,7 +40,7 @@ export interface SealingInput extends Grounds, Signs {
   /** It lies open out of the hands of somebody unknown: it gets a key of its own, and nothing is sealed to theirs. */
   readonly rekey?: boolean;
   /** How many earlier states stay beside this one. */
-  readonly keep?: number;
+  readonly keepEarlier?: number;
   /** So often the readable copy is written over with random bytes before it goes; 0: not at all. */
   readonly overwrite?: number;
   /** Lock even though programs have files in it open for writing. */

@@ -181,7 +181,7 @@ export interface UnlockInput {
 
 export interface Unsealing extends Omit<SealedInput, "path"> {
   /** How many earlier states stay beside the last one. */
-  readonly keep?: number;
+  readonly keepEarlier?: number;
 }
 
 export interface Unlocked {

@@ -43,7 +43,7 @@ export {
   dropRecordName,
   insuredName,
   isInsuredRecord,
-  keepHead,
+  mendHead,
   loadDropRecord,
   loadGeneration,
   loadHeads,

@@ -263,7 +263,7 @@ export function writeNewHead(disk: Disk, ownDir: Dir, head: Head): void {
  * The header of a folder as it was opened, in every place: a copy that is damaged, or that somebody put there, is
  * replaced.
  */
-export function keepHead(disk: Disk, folder: HeldFolder, head: Head): void {
+export function mendHead(disk: Disk, folder: HeldFolder, head: Head): void {
   const bytes = writeHeader(head.header);
   const isIn = (dir: Dir, name: Buffer, expected: Buffer): boolean =>
     [name, twinOf(name)].every((one) => holdsBytes(disk, dir, one, expected));

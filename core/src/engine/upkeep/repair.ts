@@ -20,9 +20,9 @@ import {
   believedOf,
   hashOf,
   insuredName,
-  keepHead,
   loadManifest,
   loadState,
+  mendHead,
   wholeChunks,
   wholeGenerations,
 } from "../records";
@@ -245,7 +245,7 @@ function restoreRecords(disk: Disk, folder: HeldFolder, dir: Dir, { head, access
   const broken = [NAMES.header, twinOf(NAMES.header)].filter(
     (name) => !parses(readHeader, readIfWhole(disk, ownDir, name) ?? Buffer.alloc(0)),
   );
-  keepHead(disk, folder, head);
+  mendHead(disk, folder, head);
   restored.push(...broken.map((name) => ({ path: name.toString("latin1"), ranges: [] })));
   const current = currentOf(disk, ownDir);
   const name = current && generationName(current);

@@ -76,7 +76,7 @@ export interface VisitInput extends SealedInput {
   /** Whose new files and directories are. */
   readonly account: Account;
   /** How many earlier states stay beside the last one. */
-  readonly keep?: number;
+  readonly keepEarlier?: number;
 }
 
 /** What the owner's list is to know of the folder as it is now. */
@@ -127,7 +127,7 @@ export class Visit extends EditableTree {
     private readonly signature: Signature | null,
     private readonly ordinaryPath: Buffer,
     account: Account,
-    private readonly keep: number,
+    private readonly keepEarlier: number,
     private state: StateRecord,
     private generation: Generation,
     private readonly pool: SegmentPool,
@@ -167,7 +167,7 @@ export class Visit extends EditableTree {
         keys.standing === "unknown" ? null : ownerSignature(input.access),
         ordinaryPlace(openFacts(generation, keys.secret(generation)), disk.system, folder.path),
         input.account,
-        input.keep ?? 0,
+        input.keepEarlier ?? 0,
         state,
         generation,
         pool,
@@ -506,7 +506,7 @@ export class Visit extends EditableTree {
     }
     step();
     // Cut off after its last step, an earlier one may have left lying what it was before.
-    sweepKeeping(this.disk, this.folder.ownDir, this.opener, this.generation, this.keep);
+    sweepKeeping(this.disk, this.folder.ownDir, this.opener, this.generation, this.keepEarlier);
     return left;
   }
 
@@ -527,7 +527,7 @@ export class Visit extends EditableTree {
     this.past.splice(0).forEach((past) => this.drop(past));
     this.begun = this.generation;
     this.forgetChanges();
-    sweepKeeping(this.disk, this.folder.ownDir, this.opener, this.generation, this.keep, begun);
+    sweepKeeping(this.disk, this.folder.ownDir, this.opener, this.generation, this.keepEarlier, begun);
   }
 
   /** Earlier states that are kept, and that an earlier key of the folder's opens. */
@@ -566,7 +566,7 @@ export class Visit extends EditableTree {
     if (isWhole || unused.size > 0)
       this.keepPast(this.commitTree(isWhole ? this.encodeTree(true) : this.withoutPacks(unused)));
     if (this.state.next) this.discard(this.state.next);
-    sweepKeeping(this.disk, this.folder.ownDir, this.opener, this.generation, this.keep);
+    sweepKeeping(this.disk, this.folder.ownDir, this.opener, this.generation, this.keepEarlier);
     this.state = commitState(this.disk, this.folder.ownDir, { ...this.state, next: null });
   }
 

@@ -41,7 +41,7 @@ export async function resetPassword(
     const renewed = await withPassword(owner, rootKey, password, await costOfChoice(eremos, owner));
     eremos.data.writeOwner(await ProvenOwner.prove(renewed, rootKey, [{ kind: "password", password }]), owner);
     eremos.gate.setHint(hint);
-    eremos.keep(new Keys(renewed, rootKey), secret.kind);
+    eremos.takeKeys(new Keys(renewed, rootKey), secret.kind);
   } catch (error) {
     wipe(rootKey);
     throw error;

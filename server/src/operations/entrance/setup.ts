@@ -74,7 +74,7 @@ async function write(eremos: Eremos, { password, hint, effort = "standard" }: Se
     );
     eremos.gate.setHint(hint);
     eremos.preferences.set({ effort });
-    eremos.keep(new Keys(envelope, rootKey), "password");
+    eremos.takeKeys(new Keys(envelope, rootKey), "password");
   } catch (error) {
     wipe(rootKey);
     throw error;

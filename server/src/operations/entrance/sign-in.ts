@@ -35,7 +35,7 @@ export async function signIn(eremos: Eremos, password: Password): Promise<GateOp
   const { opened, failedTries } = await throughGate(eremos, "password", () => openWithPassword(owner, password));
   const { rootKey } = opened;
   try {
-    eremos.keep(new Keys(owner, rootKey), "password");
+    eremos.takeKeys(new Keys(owner, rootKey), "password");
   } catch (error) {
     wipe(rootKey);
     throw error;
@@ -86,7 +86,7 @@ export async function returnStaying(eremos: Eremos): Promise<void> {
   if (eremos.keys) return;
   const rootKey = eremos.stay.isWaiting(owner) ? eremos.stay.rootKey(owner) : null;
   if (!rootKey) throw new EremosError("needs-sign-in", said("eremos-cant-sign-in-by"));
-  eremos.keep(new Keys(owner, rootKey), "stay");
+  eremos.takeKeys(new Keys(owner, rootKey), "stay");
   await eremos.holding((keys) => afterSignIn(eremos, keys));
 }
 

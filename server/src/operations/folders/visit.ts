@@ -54,7 +54,7 @@ async function begin(
     input: {
       ...sealedInput(eremos, target, { accept, folderKey }),
       account,
-      keep: eremos.preferences.get().keepEarlier,
+      keepEarlier: eremos.preferences.get().keepEarlier,
     },
     idleMs: IDLE_MINUTES * MINUTE_MS,
     endsAt: minutes === null ? null : Date.now() + minutes * MINUTE_MS,

@@ -49,7 +49,7 @@ async function intoLocked(
   await locking.outcome;
   const target = findTarget(eremos, displayPath(to), "/");
   const { record } = target;
-  const visit = { ...sealedInput(eremos, target), account: ownAccount(), keep: 0 };
+  const visit = { ...sealedInput(eremos, target), account: ownAccount(), keepEarlier: 0 };
   return start(eremos, record.id, { ...shared, into: { kind: "sealed", visit } }, to, async () => {
     // It was made for this alone, and nothing is in it.
     const { done } = await removeNow(eremos, {

@@ -75,7 +75,7 @@ export async function withWhat<T>(eremos: Eremos, asked: WhatAsked, use: (what: 
         visit: {
           ...sealedInput(eremos, target, { folderKey }),
           account: ownAccount(),
-          keep: eremos.preferences.get().keepEarlier,
+          keepEarlier: eremos.preferences.get().keepEarlier,
         },
       },
     }),

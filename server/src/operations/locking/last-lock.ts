@@ -68,14 +68,14 @@ export async function putBack(eremos: Eremos, { folder, generation, hrefs, secre
   const paths = hrefs?.map((href) => pathOf(href) ?? refuse()) ?? null;
   const rules = eremos.data.note(target.record.id)?.rules ?? target.record.rules ?? eremos.preferences.get().rules;
   const folderKey = await withFolderKey(eremos, target, secret, (key) => key && Buffer.from(key));
-  const keep = Math.max(1, eremos.preferences.get().keepEarlier);
+  const keepEarlier = Math.max(1, eremos.preferences.get().keepEarlier);
   try {
     const locking = await lock(eremos, {
       path: decodePath(target.record.path),
       protection: AS_BEFORE,
       inUseAnyway: false,
       verb: "put-back",
-      keep,
+      keepEarlier,
       from: "/",
     });
     const rest = async (): Promise<void> => {
@@ -83,14 +83,14 @@ export async function putBack(eremos: Eremos, { folder, generation, hrefs, secre
       const back = putBackLocked(
         eremos,
         findTarget(eremos, target.record.id, "/"),
-        { generation, paths, keep },
+        { generation, paths, keepEarlier },
         folderKey,
       );
       const isBack = await back.then(
         () => true,
         () => false,
       );
-      openAgain(eremos, findTarget(eremos, target.record.id, "/"), { rules, keep, isBack }, folderKey);
+      openAgain(eremos, findTarget(eremos, target.record.id, "/"), { rules, keepEarlier, isBack }, folderKey);
     };
     // Whoever looks is told by the jobs.
     void rest()
@@ -110,7 +110,7 @@ function refuse(): never {
 interface Wanted {
   readonly generation: number;
   readonly paths: readonly (readonly Buffer[])[] | null;
-  readonly keep: number;
+  readonly keepEarlier: number;
 }
 
 function putBackLocked(eremos: Eremos, target: Target, wanted: Wanted, folderKey: Buffer | null): Promise<Committed> {

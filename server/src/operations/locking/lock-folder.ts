@@ -39,7 +39,7 @@ export interface LockRequest {
   /** What the person asked for, where it is not just to lock it. */
   readonly verb?: "reguard" | "put-back" | "remove";
   /** How many earlier states stay, where it is not as the owner chose. */
-  readonly keep?: number;
+  readonly keepEarlier?: number;
   /** From now on, and at this lock: so often the readable copy is written over; absent: by its rules. */
   readonly overwrites?: LockingRules["overwrites"];
   /** For a first lock: a password for this folder alone. */
@@ -186,7 +186,7 @@ function lockAtRest(
     password,
     inUseAnyway: request.inUseAnyway,
     verb: request.verb ?? "lock",
-    keep: request.keep ?? eremos.preferences.get().keepEarlier,
+    keepEarlier: request.keepEarlier ?? eremos.preferences.get().keepEarlier,
     overwrites: request.overwrites,
   };
   return start(locking);
@@ -209,7 +209,7 @@ interface Locking {
   readonly password: FolderPassword | null;
   readonly inUseAnyway: boolean;
   readonly verb: "lock" | "reguard" | "put-back" | "remove";
-  readonly keep: number;
+  readonly keepEarlier: number;
   readonly overwrites: LockingRules["overwrites"] | undefined;
 }
 
@@ -254,7 +254,17 @@ async function clearedAfter(locking: Locking): Promise<string | null> {
 }
 
 /** What encrypting takes: keys of whoever is signed in, else those of this computer. */
-function sealingOf({ eremos, id, note, known, during, password, inUseAnyway, keep, overwrites }: Locking): Sealing {
+function sealingOf({
+  eremos,
+  id,
+  note,
+  known,
+  during,
+  password,
+  inUseAnyway,
+  keepEarlier,
+  overwrites,
+}: Locking): Sealing {
   const owner = eremos.requireOwner();
   const { keys } = eremos;
   const ways = known === null ? null : waysOf(eremos, known);
@@ -271,7 +281,7 @@ function sealingOf({ eremos, id, note, known, during, password, inUseAnyway, kee
     keptHeader: eremos.registry.header(id),
     ...signsOf(during, desktopSigns(eremos.settings)),
     inUseAnyway,
-    keep,
+    keepEarlier,
     overwrite: overwrites ?? rulesOf({ eremos, note, known }).overwrites,
   };
 }

@@ -46,7 +46,7 @@ interface Manner {
   readonly protection: Protection;
   readonly accept: readonly Consent[];
   /** How many earlier states stay, where it is not as the owner chose. */
-  readonly keep?: number;
+  readonly keepEarlier?: number;
   /** How it ended, where it is not to be told as an opening. */
   readonly summary?: string;
 }
@@ -81,7 +81,11 @@ export function openToChange(
 export function openAgain(
   eremos: Eremos,
   target: Target,
-  { rules, keep, isBack }: { readonly rules: LockingRules; readonly keep: number; readonly isBack: boolean },
+  {
+    rules,
+    keepEarlier,
+    isBack,
+  }: { readonly rules: LockingRules; readonly keepEarlier: number; readonly isBack: boolean },
   folderKey: Buffer | null,
 ): void {
   const name = nameOf(decodePath(target.record.path));
@@ -93,7 +97,7 @@ export function openAgain(
       rules,
       protection: protectionOf(target.record),
       accept: [],
-      keep,
+      keepEarlier,
       by: eremos.signedInBy,
       summary,
     },
@@ -116,7 +120,7 @@ const EVENTS = { unlock: "opened", reguard: "reguarded", "put-back": "opened" } 
 
 function start(
   eremos: Eremos,
-  { verb, rules, protection, accept, keep, by, summary }: Manner & { readonly by: Way | null },
+  { verb, rules, protection, accept, keepEarlier, by, summary }: Manner & { readonly by: Way | null },
   target: Target,
   folderKey: Buffer | null,
 ): OpenJob {
@@ -128,7 +132,11 @@ function start(
     request: {
       verb: "unlock",
       input: {
-        ...unlockInput(eremos, target, { accept, folderKey, keep: keep ?? eremos.preferences.get().keepEarlier }),
+        ...unlockInput(eremos, target, {
+          accept,
+          folderKey,
+          keepEarlier: keepEarlier ?? eremos.preferences.get().keepEarlier,
+        }),
         closed: verb === "reguard",
       },
     },
@@ -159,7 +167,7 @@ function start(
 function unlockInput(
   eremos: Eremos,
   target: Target,
-  opening: Opening & { readonly keep: number },
+  opening: Opening & { readonly keepEarlier: number },
 ): Extract<EngineRequest, { verb: "unlock" }>["input"] {
   const { path, ...unsealing } = sealedInput(eremos, target, opening);
   const { guard, state, isOwn } = target.located.inspection;
@@ -168,7 +176,7 @@ function unlockInput(
     path,
     guard,
     place: decodePath(target.record.path),
-    sealed: isPlain ? null : { ...unsealing, keep: opening.keep },
+    sealed: isPlain ? null : { ...unsealing, keepEarlier: opening.keepEarlier },
   };
 }
 
@@ -235,7 +243,7 @@ function startRelease(
   return eremos.jobs.start({
     folder: record.id,
     verb: "release",
-    request: { verb: "release", input: unlockInput(eremos, target, { accept, folderKey, keep: 0 }) },
+    request: { verb: "release", input: unlockInput(eremos, target, { accept, folderKey, keepEarlier: 0 }) },
     before: () => {
       if (located.inspection.state !== "open") eremos.ledger.opening(noteOf(record, protectionOf(record)));
     },

@@ -85,7 +85,7 @@ export async function takeFromCopy(
         secret,
         fork,
         paths: ids.map(namesOf),
-        original: { ...sealedInput(eremos, target), account, keep: eremos.preferences.get().keepEarlier },
+        original: { ...sealedInput(eremos, target), account, keepEarlier: eremos.preferences.get().keepEarlier },
       },
     },
     before: () => undefined,
@@ -115,7 +115,7 @@ export async function letForkGo(eremos: Eremos, folder: string, fork: string): P
   eremos.requireKeys();
   const target = await findUnvisited(eremos, folder, "/");
   requireLocked(target);
-  const visiting = { account: ownAccount(), keep: eremos.preferences.get().keepEarlier };
+  const visiting = { account: ownAccount(), keepEarlier: eremos.preferences.get().keepEarlier };
   const input = { ...sealedInput(eremos, target), ...visiting, fork };
   const { generation, digest, files, bytes } = await eremos.ask<"let-fork-go">({ verb: "let-fork-go", input });
   await eremos.ledger.happened(

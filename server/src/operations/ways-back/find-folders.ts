@@ -215,7 +215,7 @@ export async function returnOwner(eremos: Eremos, { path, secret, password, hint
       null,
     );
     eremos.gate.setHint(fit?.hint ?? null);
-    eremos.keep(new Keys(known, rootKey), secret.kind);
+    eremos.takeKeys(new Keys(known, rootKey), secret.kind);
   } catch (error) {
     wipe(rootKey);
     throw error;

@@ -125,7 +125,7 @@ function sealContents(eremos: Eremos, keys: Keys, target: Target, folderKey: Buf
       input: {
         ...sealedInput(eremos, target, { folderKey }, keys),
         account: ownAccount(),
-        keep: eremos.preferences.get().keepEarlier,
+        keepEarlier: eremos.preferences.get().keepEarlier,
       },
     },
     before: () => undefined,

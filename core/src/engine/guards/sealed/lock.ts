@@ -370,7 +370,7 @@ function removePlain(
 
 /** Whoever is not signed in can't tell whose an earlier state is: all of them stay. */
 function sweepAfter(
-  { disk, folder, input: { signer, keep = 0 }, making: { head } }: SealingOf,
+  { disk, folder, input: { signer, keepEarlier = 0 }, making: { head } }: SealingOf,
   { record }: SealedContent,
 ): Swept {
   if (signer.by === "owner")
@@ -379,7 +379,7 @@ function sweepAfter(
       folder.ownDir,
       { head, believed: believedOf({ ...signer, devices: [signer.device] }) },
       record,
-      keep,
+      keepEarlier,
     );
   followCommitWhole(disk, folder.ownDir);
   return "gone";

@@ -68,8 +68,8 @@ import {
   commitGenerationRecord,
   commitState,
   deviceAtWork,
-  keepHead,
   loadState,
+  mendHead,
   ownerSignature,
 } from "../../records";
 import { dismantle, moveBack, recoverHeld } from "./recover-sealed";
@@ -81,7 +81,7 @@ export interface UnsealInput extends SealedInput {
   /** For its owner's account alone, and a single file not at its place: it is about to be locked in another way. */
   readonly closed?: boolean;
   /** How many earlier states stay beside the last one. */
-  readonly keep?: number;
+  readonly keepEarlier?: number;
 }
 
 /** Longer than a tick of the file system's clock: an edit after this has a status time of its own. */
@@ -209,7 +209,7 @@ async function openThen(
     if (isUnknown && strategy === "file-by-file") throw new EremosError("no-space", said("there-is-no-room-on-this"));
     const { head, generation } = isUnknown
       ? sealed
-      : await adopt(disk, hand.folder, sealed, input.access, input.keep ?? 0);
+      : await adopt(disk, hand.folder, sealed, input.access, input.keepEarlier ?? 0);
     const place = ordinaryPlace(openFacts(generation, keys.secret(generation)), disk.system, hand.folder.path);
     hand.folder = showAtOrdinaryPath(disk, hand.folder, state, place);
     const { folder } = hand;
@@ -301,10 +301,10 @@ async function adopt(
   folder: HeldFolder,
   { head, generation, keys }: { readonly head: Head; readonly generation: Generation; readonly keys: FolderKeys },
   access: OwnerAccess,
-  keep: number,
+  keepEarlier: number,
 ): Promise<Pick<Opening, "head" | "generation">> {
   const adopted = await adoptHead(head, access, keys.folderKey);
-  keepHead(disk, folder, adopted);
+  mendHead(disk, folder, adopted);
   for (const record of keys.keyRecords.filter(({ box }) => box === null)) {
     const boxed = writeKeyRecord(boxedKeyRecord(record, keys.secret(record), keys.folderKey));
     within(disk, disk.openDir(folder.ownDir, NAMES.keys), (dir) =>
@@ -318,7 +318,7 @@ async function adopt(
   commitGenerationRecord(disk, folder.ownDir, signed);
   // The last one that the owner vouched for was kept until now.
   if (!loadState(disk, folder.ownDir)?.mixed)
-    sweepKeeping(disk, folder.ownDir, { head: adopted, believed: believedOf(access) }, signed, keep);
+    sweepKeeping(disk, folder.ownDir, { head: adopted, believed: believedOf(access) }, signed, keepEarlier);
   return { head: adopted, generation: signed };
 }
 
