@@ -705,4 +705,12 @@ export const MUTANTS = [
     test: "core/test/traces/inside.test.ts",
     title: "by its contents, byte for byte",
   },
+  {
+    name: "what a lock made before it failed stays",
+    file: "core/src/engine/ground/own-dir.ts",
+    line: "if (before) unmakeOwnDir(disk, folder.dir, before);",
+    becomes: "",
+    test: "core/test/campaigns/failing.test.ts",
+    title: "everything is as it was and nothing is left",
+  },
 ];

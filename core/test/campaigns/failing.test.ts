@@ -5,7 +5,7 @@ import { EremosError } from "../../src/errors/eremos-error";
 import { failingDisk } from "../support/crashing-disk";
 import { STAGES, campaignDirectory, casesOf, expectWhole, plainAfterRecovery, setUp } from "../support/scenes";
 import { strided } from "../support/stride";
-import { type Person, newPerson, removeDirectory } from "../support/world";
+import { type Person, newPerson, removeDirectory, snapshot } from "../support/world";
 
 const CALLS = strided(311);
 const WAYS = ["EIO", "EACCES", "ENOSPC", "EIO from there on"] as const;
@@ -64,6 +64,28 @@ describe.each(casesOf(WAYS))(`${CALLS.of("call")} fails: %s`, (_name, { stage, w
     }
   });
 });
+
+it.each(["first lock, view", "read only: first lock"])(
+  "%s: each of its first 60 calls fails with EIO: where that is told, everything is as it was and nothing is left",
+  async (name) => {
+    const stage = STAGES[name];
+    if (!stage) throw new RangeError("there is no such stage");
+    let told = 0;
+    for (let at = 0; at < 60; at++) {
+      const { scene, parent } = await setUp(person, base, stage);
+      const before = snapshot(parent);
+      const failing = failingDisk(linuxDisk, at, "EIO");
+      const isDone = await scene.run(failing.disk).then(
+        () => true,
+        () => false,
+      );
+      if (!isDone) expect(snapshot(parent), `call ${at} (${failing.failed()})`).toEqual(before);
+      if (!isDone) told++;
+      removeDirectory(parent);
+    }
+    expect(told).toBeGreaterThan(30);
+  },
+);
 
 it("a disk that is gone from any call of a barred folder's first lock on: told, and nothing is lost", async () => {
   const stage = STAGES["read only: first lock"];

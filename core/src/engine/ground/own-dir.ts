@@ -242,6 +242,7 @@ export function closeFolder(disk: Disk, folder: Folder): void {
 export function holdFolder(disk: Disk, path: Buffer, options: { readonly create: boolean }): HeldFolder {
   const folder = openFolder(disk, path);
   let ownDir = folder.ownDir;
+  let before: Stat | null = null;
   try {
     if (!ownDir) {
       if (!options.create)
@@ -250,6 +251,7 @@ export function holdFolder(disk: Disk, path: Buffer, options: { readonly create:
         throw new EremosError("path-taken", said("there-is-something-called-eremos", { path: displayPath(path) }), {
           path: displayPath(path),
         });
+      before = disk.statOpen(folder.dir);
       keepingTimes(disk, folder.dir, () => disk.makeDir(folder.dir, OWN_DIR_NAME, 0o700));
       ownDir = disk.openDir(folder.dir, OWN_DIR_NAME);
       disk.clearAccessLists(ownDir);
@@ -261,8 +263,19 @@ export function holdFolder(disk: Disk, path: Buffer, options: { readonly create:
     if (!held) throw busyWith(disk, path);
     return { ...folder, ownDir, held };
   } catch (error) {
+    if (before) unmakeOwnDir(disk, folder.dir, before);
     closeFolder(disk, { ...folder, ownDir });
     throw fromSystemError(error, said("beginning-with-nothing-was-touched", { path: displayPath(path) }));
+  }
+}
+
+/** It was made for nothing: it goes again, unless somebody else is at work in it. What failed before that is told. */
+function unmakeOwnDir(disk: Disk, dir: Dir, before: Stat): void {
+  try {
+    disk.removeDir(dir, OWN_DIR_NAME);
+    if (disk.owns(before)) disk.setTimes(dir, before.atimeNs, before.mtimeNs);
+  } catch (error) {
+    if (systemCode(error) === undefined) throw error;
   }
 }
 

@@ -1,7 +1,7 @@
 import * as fs from "node:fs";
 import { randomBytes } from "../../crypto/bytes";
 import { identityOf } from "../identity";
-import { type Dir, type Disk, HOLDS_ALL, type OpenFile, type Stat } from "../port";
+import { type Dir, type Disk, HOLDS_ALL, type Stat } from "../port";
 import { looks } from "../looks";
 import { accountLists } from "./account-lists";
 import { linuxFlags } from "./attributes";
@@ -148,18 +148,18 @@ export const linuxDisk: Disk = {
   medium: (dir) => mediumOf(dir.handle),
   tryLock: (dir, name) => {
     for (;;) {
-      const file: OpenFile = {
-        handle: libc.openAt(dir.handle, name, O_RDWR | O_CREAT | O_NOFOLLOW | O_NONBLOCK | O_CLOEXEC, 0o600),
-      };
-      requireFile(file.handle);
-      if (!libc.lockExclusively(file.handle)) {
-        libc.close(file.handle);
-        return null;
+      const handle = libc.openAt(dir.handle, name, O_RDWR | O_CREAT | O_NOFOLLOW | O_NONBLOCK | O_CLOEXEC, 0o600);
+      requireFile(handle);
+      let isHeld = false;
+      try {
+        if (!libc.lockExclusively(handle)) return null;
+        // Whoever held it before may have taken its name away.
+        const [held, now] = [libc.statOpen(handle), libc.statAt(dir.handle, name)];
+        isHeld = now?.ino === held.ino && now.dev === held.dev;
+        if (isHeld) return { handle };
+      } finally {
+        if (!isHeld) libc.close(handle);
       }
-      const held = libc.statOpen(file.handle);
-      const now = libc.statAt(dir.handle, name);
-      if (now && now.ino === held.ino && now.dev === held.dev) return file;
-      libc.close(file.handle);
     }
   },
   isLocked: (dir, name) => {
