@@ -139,7 +139,7 @@ export type { HandOverInput, HandedOver, PackageForm } from "./handover/hand-ove
 export { OWN_DIR_NAME, busyWith, displayPath, isMountPoint, joinPath, splitPath } from "./engine/ground";
 export type { OnlookerKind } from "./onlooker/kinds";
 export type { Answer } from "./onlooker/surroundings";
-export type { Onlook, View } from "./onlooker/onlooker";
+export { type Onlook, type View, lookAs } from "./onlooker/onlooker";
 export { hiddenNamesIn, isHiddenByDesktop } from "./onlooker/hiding";
 export type { Dir, Disk, Identity, Looks } from "./platform/port";
 export { isPrintable, printable, printableJson } from "./errors/printable";

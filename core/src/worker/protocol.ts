@@ -53,7 +53,6 @@ import { type LastChangeInput, lastChange } from "../engine/records";
 import { type RenewInput, type SealedAnew, renewFolder, sealAnew } from "../engine/access";
 import { type InsuranceFacts, insuranceFactsOf, setInsurance } from "../insurance";
 import type { InsuranceLevel } from "../format/insurance";
-import { type Onlook, lookAs } from "../onlooker/onlooker";
 import { type Reach, type ReachInput, reachOf } from "../onlooker/reach";
 import {
   type ClearInput,
@@ -121,8 +120,7 @@ export type EngineRequest =
   | { readonly verb: "overwrite-free"; readonly input: FreeSpaceInput }
   | { readonly verb: "hand-over"; readonly input: HandOverInput }
   | { readonly verb: "what-goes-in"; readonly input: { readonly from: HandOverInput["from"] } }
-  | { readonly verb: "receive"; readonly input: ReceiveInput }
-  | { readonly verb: "onlook"; readonly input: { readonly place: string; readonly subject: string | null } };
+  | { readonly verb: "receive"; readonly input: ReceiveInput };
 
 /** They only look, however long, and give way to what is asked for meanwhile. */
 export const LOOKS: ReadonlySet<EngineRequest["verb"]> = new Set([
@@ -136,7 +134,6 @@ export const LOOKS: ReadonlySet<EngineRequest["verb"]> = new Set([
   "traces",
   "count-traces",
   "what-goes-in",
-  "onlook",
 ]);
 
 export interface Outcomes extends ShortOutcomes {
@@ -175,7 +172,6 @@ export interface Outcomes extends ShortOutcomes {
   readonly "hand-over": HandedOver;
   readonly "what-goes-in": GoesIn;
   readonly receive: Received;
-  readonly onlook: Onlook;
 }
 
 export type FromWorker =
@@ -253,8 +249,6 @@ export async function perform(disk: Disk, request: EngineRequest, hooks: Hooks):
       return whatGoesIn(disk, request.input.from);
     case "receive":
       return receive(disk, request.input, hooks);
-    case "onlook":
-      return lookAs(disk.looks, request.input.place, request.input.subject);
   }
 }
 

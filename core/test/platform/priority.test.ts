@@ -32,7 +32,7 @@ it("one thread gives way to others, and the rest of its process stays where it w
 
 it.each([
   ["preview", 1],
-  ["onlook", 1],
+  ["reach", 1],
   ["lock", 0],
   ["unlock", 0],
   ["overwrite", 0],

@@ -54,11 +54,6 @@ export class Glance {
     return fs.existsSync(path);
   }
 
-  /** Whether there is a directory, or a link that leads to one. */
-  isDirectory(path: Buffer | string): boolean {
-    return fs.statSync(path, { throwIfNoEntry: false })?.isDirectory() ?? false;
-  }
-
   /** Which file it is on its disk; null: none that can be seen. */
   fileMark(path: Buffer): { readonly dev: bigint; readonly ino: bigint } | null {
     const { parent, name } = splitPath(path);

@@ -2,6 +2,7 @@ import * as fs from "node:fs";
 import * as path from "node:path";
 import {
   type Disk,
+  type Looks,
   type ScanProgress,
   diskOf,
   failureOf,
@@ -12,6 +13,7 @@ import {
   scan,
 } from "@eremos/core";
 import { onEndSignals } from "../end-signals";
+import { lookAsOthers } from "./onlook";
 import { lookAtPlace } from "./place";
 import type { FromLooker, Question, ToLooker } from "./protocol";
 import { walkForDropped, walkForSlot } from "./walks";
@@ -37,6 +39,8 @@ async function answer(id: number, question: Question): Promise<void> {
   try {
     if (disk && question.kind === "place")
       await tell({ kind: "place", id, place: lookAtPlace(disk.looks, question.asked) });
+    else if (disk && question.kind === "onlook")
+      await tell({ kind: "onlooked", id, onlook: lookAsOthers(telling(disk.looks, id), question.asked) });
     else if (question.kind === "answers") waitForAnswer(question.path);
     else if (question.kind === "dropped")
       await tell({ kind: "dropped", id, found: await walkForDropped(question.asked, () => stillAt(id)) });
@@ -83,6 +87,18 @@ async function stillAt(id: number): Promise<void> {
   if (Date.now() - toldAt < STILL_MS) return;
   toldAt = Date.now();
   await tell({ kind: "still", id });
+}
+
+/** Looks of which each says first that work goes on: many of them are one answer. */
+function telling(looks: Looks, id: number): Looks {
+  const first = <A extends readonly unknown[], R>(look: (...asked: A) => R): ((...asked: A) => R) => {
+    return (...asked) => {
+      void stillAt(id);
+      return look(...asked);
+    };
+  };
+  const { entry, listing, isThere, read } = looks;
+  return { entry: first(entry), listing: first(listing), isThere: first(isThere), read: first(read) };
 }
 
 /** Whatever the answer is. Where there is nothing, what it would lie on is asked. */

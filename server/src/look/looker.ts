@@ -3,6 +3,7 @@ import {
   type FindHiddenInput,
   type LookRequest,
   type Looked,
+  type Onlook,
   type ScanEnd,
   type ScanInput,
   type ScanProgress,
@@ -13,8 +14,9 @@ import {
   scan,
 } from "@eremos/core";
 import { LookingProcess } from "./looking-process";
+import { lookAsOthers } from "./onlook";
 import { lookAtPlace } from "./place";
-import type { FromLooker, PlaceAsked, PlaceLook, Question } from "./protocol";
+import type { FromLooker, OnlookAsked, PlaceAsked, PlaceLook, Question } from "./protocol";
 import { withoutAnswer } from "./no-answer";
 import type { DroppedFound } from "../contract";
 import { type DroppedAsked, type SlotAsked, walkForDropped, walkForSlot } from "./walks";
@@ -30,6 +32,8 @@ export interface Looker {
   isSilent(id: string): boolean;
   /** @throws EremosError `outside-places` | `not-found` | `no-permission` | `not-a-folder` | `no-answer` */
   place(asked: PlaceAsked): Promise<PlaceLook>;
+  /** What others see at a place. @throws EremosError `outside-places` | `not-found` | `no-answer` */
+  onlook(asked: OnlookAsked): Promise<Onlook>;
   /** Never rejects; where a disk gives no answer on the way, `complete` is false. */
   dropped(asked: DroppedAsked): Promise<DroppedFound>;
   /** Where a folder stands locked in view; null: nowhere that was come to. Never rejects. */
@@ -57,6 +61,10 @@ export class OwnLooker implements Looker {
 
   async place(asked: PlaceAsked): Promise<PlaceLook> {
     return lookAtPlace(this.disk.looks, asked);
+  }
+
+  async onlook(asked: OnlookAsked): Promise<Onlook> {
+    return lookAsOthers(this.disk.looks, asked);
   }
 
   dropped(asked: DroppedAsked): Promise<DroppedFound> {
@@ -147,14 +155,32 @@ export class AsideLooker implements Looker {
     return this.waiting.has(id);
   }
 
-  async place(asked: PlaceAsked): Promise<PlaceLook> {
-    const found: PlaceLook[] = [];
-    const isDone = await this.askAtPlaces({ kind: "place", asked }, (message) => {
-      if (message.kind === "place") found.push(message.place);
+  place(asked: PlaceAsked): Promise<PlaceLook> {
+    return this.answerAtPlaces({ kind: "place", asked }, asked.typed, (message) =>
+      message.kind === "place" ? message.place : null,
+    );
+  }
+
+  onlook(asked: OnlookAsked): Promise<Onlook> {
+    return this.answerAtPlaces({ kind: "onlook", asked }, asked.path, (message) =>
+      message.kind === "onlooked" ? message.onlook : null,
+    );
+  }
+
+  /** @throws EremosError `no-answer`, and what the look itself ends with */
+  private async answerAtPlaces<T>(
+    question: Question,
+    at: string,
+    answerIn: (message: FromLooker) => T | null,
+  ): Promise<T> {
+    const found: T[] = [];
+    const isDone = await this.askAtPlaces(question, (message) => {
+      const answer = answerIn(message);
+      if (answer !== null) found.push(answer);
     });
-    const [place] = found;
-    if (isDone && place) return place;
-    throw withoutAnswer(asked.typed);
+    const [answer] = found;
+    if (isDone && answer !== undefined) return answer;
+    throw withoutAnswer(at);
   }
 
   async dropped(asked: DroppedAsked): Promise<DroppedFound> {

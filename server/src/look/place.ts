@@ -27,12 +27,7 @@ const MOST_FILES = 500;
  */
 export function lookAtPlace(looks: Looks, { typed, home, places, listed }: PlaceAsked): PlaceLook {
   const directory = fullPath(typed, home).toString("utf8");
-  // Links are not followed out of the places.
-  if (!isInPlaces(realPathOf(directory), places))
-    throw new EremosError(
-      "outside-places",
-      said("is-outside-places-eremos-may", { directory, places: places.join(", ") }),
-    );
+  requireInPlaces(directory, places);
   const entries = readEntries(directory)
     .filter(({ name }) => name !== OWN_DIR && name !== HELD && !HIDDEN_NAME.test(name))
     .sort((a, b) => compareNames(a.name, b.name));
@@ -51,6 +46,15 @@ export function lookAtPlace(looks: Looks, { typed, home, places, listed }: Place
     files: shown.map(({ name }) => viewOf(name, "file")),
     more: files.length - shown.length,
   };
+}
+
+/** Links are not followed out of the places. @throws EremosError `outside-places` */
+export function requireInPlaces(directory: string, places: readonly string[]): void {
+  if (isInPlaces(realPathOf(directory), places)) return;
+  throw new EremosError(
+    "outside-places",
+    said("is-outside-places-eremos-may", { directory, places: places.join(", ") }),
+  );
 }
 
 function readEntries(directory: string): fs.Dirent[] {

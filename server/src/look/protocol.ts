@@ -3,6 +3,7 @@ import type {
   HiddenFound,
   LookRequest,
   Looked,
+  Onlook,
   ScanEnd,
   ScanFound,
   ScanProgress,
@@ -15,6 +16,7 @@ import type { DroppedAsked, SlotAsked } from "./walks";
 export type Question =
   | { readonly kind: "folders"; readonly request: LookRequest }
   | { readonly kind: "place"; readonly asked: PlaceAsked }
+  | { readonly kind: "onlook"; readonly asked: OnlookAsked }
   | { readonly kind: "dropped"; readonly asked: DroppedAsked }
   | { readonly kind: "slot"; readonly asked: SlotAsked }
   /** Protected folders below these. */
@@ -32,6 +34,15 @@ export interface PlaceAsked {
   readonly places: readonly string[];
   /** Ordinary paths of what is protected: they are listed in any case. */
   readonly listed: readonly string[];
+}
+
+/** What others see at a place. */
+export interface OnlookAsked {
+  readonly path: string;
+  /** The name in it that the verdict is about; null: none, or the path's own where it is no directory. */
+  readonly subject: string | null;
+  /** The place must be in one of these, with every link followed. */
+  readonly places: readonly string[];
 }
 
 /** As the page lists it, but for what is protected there. */
@@ -56,6 +67,7 @@ export type FromLooker =
   /** One folder of many; the answer comes when all have been looked at. */
   | { readonly kind: "looked"; readonly id: number; readonly looked: Looked }
   | { readonly kind: "place"; readonly id: number; readonly place: PlaceLook }
+  | { readonly kind: "onlooked"; readonly id: number; readonly onlook: Onlook }
   /** A walk goes on. */
   | { readonly kind: "still"; readonly id: number }
   | { readonly kind: "dropped"; readonly id: number; readonly found: DroppedFound }

@@ -11,6 +11,7 @@ import { unlock } from "../../src/operations/locking/open-folder";
 import { listFolders, listFoldersAside } from "../../src/operations/folders/list-folders";
 import { listPlace } from "../../src/operations/folders/walk-places";
 import { findDropped, findSlot } from "../../src/operations/folders/drop";
+import { onlook } from "../../src/operations/folders/look";
 import { lock } from "../../src/operations/locking/lock-folder";
 import { TestHouse, sealedAnd } from "../house";
 
@@ -47,9 +48,12 @@ describe("a look by another process", () => {
     const own = listFolders(house.eremos);
     expect(own.map(({ state }) => state)).toEqual(["locked", "locked", "locked", "locked", "missing", "damaged"]);
     const place = await listPlace(house.eremos, house.world);
+    const seen = await onlook(house.eremos, "Bills", house.world);
+    expect(seen).toMatchObject({ place: house.world, kinds: [{ kind: "keyboard" }, {}, { kind: "disk" }] });
     house.eremos.lookAside();
     expect(await listFoldersAside(house.eremos)).toEqual(own);
     expect(await listPlace(house.eremos, house.world)).toEqual(place);
+    expect(await onlook(house.eremos, "Bills", house.world)).toEqual(seen);
     await expect(listPlace(house.eremos, path.join(house.world, "nowhere"))).rejects.toMatchObject({
       code: "not-found",
     });
@@ -171,6 +175,25 @@ async function answer(id, question) {
   return program;
 }
 
+/** The looker itself, on a disk that takes a tenth of a second to tell of an entry. */
+function slowly(): string {
+  const program = path.join(house.base, "slowly.cjs");
+  const real = path.join(house.eremos.settings.program, "server", "dist", "looker-main.cjs");
+  fs.writeFileSync(
+    program,
+    `const fs = require("node:fs");
+const { lstatSync } = fs;
+const tick = new Int32Array(new SharedArrayBuffer(4));
+fs.lstatSync = (...asked) => {
+  Atomics.wait(tick, 0, 0, 100);
+  return lstatSync(...asked);
+};
+require(${JSON.stringify(real)});
+`,
+  );
+  return program;
+}
+
 const PATIENCE_MS = 1000;
 const NO_ANSWER = { isAway: true, failure: { code: "no-answer" } };
 const started = (): number => fs.readFileSync(path.join(house.base, "started"), "utf8").length;
@@ -223,8 +246,17 @@ describe("a disk that does not answer", () => {
     looker = aside;
     const silent = { typed: "/silent", home: "/", places: ["/"], listed: [] };
     await expect(aside.place(silent)).rejects.toMatchObject({ code: "no-answer" });
-    await expect(aside.place(silent)).rejects.toMatchObject({ code: "no-answer" });
+    await expect(aside.onlook({ path: "/silent", subject: null, places: ["/"] })).rejects.toMatchObject({
+      code: "no-answer",
+    });
     expect(started()).toBe(2);
+  });
+
+  it("is not one that answers slowly: what others see there comes, however many looks it takes", async () => {
+    for (let i = 0; i < 40; i++) fs.writeFileSync(path.join(house.world, `of many ${i}`), "");
+    looker = new AsideLooker(slowly(), Buffer.alloc(32, 1), () => undefined, 3 * PATIENCE_MS);
+    const asked = { path: house.world, subject: null, places: [house.world] };
+    expect(await looker.onlook(asked)).toEqual(await new OwnLooker(house.eremos.disk).onlook(asked));
   });
 
   it("under what a call names ends the call before its operation begins, and keeps no call behind it waiting", async () => {
@@ -270,6 +302,7 @@ describe("a disk that does not answer", () => {
       isSilent: (id) => id === silent,
       folders: () => Promise.resolve([]),
       place: () => Promise.reject(new Error()),
+      onlook: () => Promise.reject(new Error()),
       dropped: () => Promise.resolve({ paths: [], complete: false }),
       slot: () => Promise.resolve(null),
       scan: () => Promise.reject(new Error()),

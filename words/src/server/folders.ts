@@ -65,9 +65,6 @@ export const { say, said } = speaker("server/folders", {
     "{arrivals, plural, one {One new file was} other {{arrivals} new files were}} put into it while it was locked. {arrivals, plural, one {It is} other {They are}} readable until you open and lock the folder again.",
   "files-were-put-in-while":
     "{drops, plural, one {A file was} other {{drops} files were}} put in while it was locked, and {drops, plural, one {waits} other {wait}} encrypted. Visit it to see {drops, plural, one {it and take it} other {them and take them}} in.",
-  "is-outside-places-eremos-looks":
-    "{place} is outside the places Eremos looks at ({places}). Nothing was touched; give a place inside them.",
-  "there-is-nothing-at-now": "There is nothing at {place} now; check the path.",
   "it-is-not-open-now": "It is not open now. Nothing was changed.",
   "you-put-it-on-this": "you put it on this list",
   "would-put-every-folder-off": "{path} would put every folder off limits. Nothing was changed.",
