@@ -713,4 +713,12 @@ export const MUTANTS = [
     test: "core/test/campaigns/failing.test.ts",
     title: "everything is as it was and nothing is left",
   },
+  {
+    name: "a container made for a lock that failed stays beside the file",
+    file: "core/src/engine/guards/single-file.ts",
+    line: "if (!known) takeBack(() => removeIfUnmade(disk, parent, container, JUST_MADE));",
+    becomes: "",
+    test: "core/test/guards/single-file.test.ts",
+    title: "the file is as it was and nothing is beside it",
+  },
 ];

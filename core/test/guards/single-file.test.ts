@@ -340,3 +340,28 @@ describe(`where ${CALLS.of("call")} fails, a single file is whole and at its pla
     },
   );
 });
+
+it.each([
+  ["barred", (disk: Disk) => guardIt(disk, "view")],
+  ["sealed", (disk: Disk) => lock(file, person.owner, { disk, folder: ID })],
+] as const)(
+  "a first lock, %s: each of its first 100 calls fails with EIO: where that is told, the file is as it was and nothing is beside it",
+  async (_guard, run) => {
+    let told = 0;
+    for (let at = 0; at < 100; at++) {
+      removeDirectory(base);
+      fs.mkdirSync(base);
+      fs.writeFileSync(file, TEXT);
+      const was = entriesOf(base);
+      const failing = failingDisk(linuxDisk, at, "EIO");
+      const isDone = await run(failing.disk).then(
+        () => true,
+        () => false,
+      );
+      if (isDone) continue;
+      expect(entriesOf(base), `call ${at} (${failing.failed()})`).toEqual(was);
+      told++;
+    }
+    expect(told).toBeGreaterThan(80);
+  },
+);

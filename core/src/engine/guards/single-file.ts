@@ -76,7 +76,15 @@ function wrapIn(disk: Disk, path: Buffer, parentPath: Buffer, parent: Dir, name:
   if (stat?.type !== "file")
     throw new EremosError("not-found", said("file-that-lies-open-as", { path: displayPath(path) }));
   sweepContainers(disk, parent);
-  bring(disk, { parentPath, parent, name, container: known ?? makeContainer(disk, parent, name) });
+  const container = known ?? randomHiddenName();
+  try {
+    if (!known) makeContainer(disk, parent, container, name);
+    bring(disk, { parentPath, parent, name, container });
+  } catch (error) {
+    // It was made for nothing; where the file could not be put back, it holds that, and stays.
+    if (!known) takeBack(() => removeIfUnmade(disk, parent, container, JUST_MADE));
+    throw error;
+  }
   return true;
 }
 
@@ -107,8 +115,8 @@ function bring(disk: Disk, { parentPath, parent, name, container }: Bringing): v
 
 const CONTAINER_MODE = 0o755;
 
-function makeContainer(disk: Disk, parent: Dir, name: Buffer): Buffer {
-  const container = randomHiddenName();
+/** For the file of this name. */
+function makeContainer(disk: Disk, parent: Dir, container: Buffer, name: Buffer): void {
   disk.makeDir(parent, container, CONTAINER_MODE);
   // There for certain before anything in it is.
   disk.syncDir(parent);
@@ -120,8 +128,14 @@ function makeContainer(disk: Disk, parent: Dir, name: Buffer): Buffer {
       commitRecord(disk, ownDir, NAMES.file, writeFileRecord(name, null));
     });
   });
-  return container;
 }
+
+/** What is in Eremos' directory of a container of which nothing is known yet. */
+const UNMADE = [
+  ...[NAMES.file, twinOf(NAMES.file)].map((one) => Buffer.concat([one, Buffer.from(".new")])),
+  NAMES.lock,
+];
+const JUST_MADE = [...UNMADE, NAMES.file, twinOf(NAMES.file)];
 
 /** Beside a file that is not protected. */
 export function sweepBeside(disk: Disk, path: Buffer): void {
@@ -131,19 +145,16 @@ export function sweepBeside(disk: Disk, path: Buffer): void {
 /** Containers whose making or removal was cut off: nothing but an empty directory of Eremos' is in them. */
 function sweepContainers(disk: Disk, parent: Dir): void {
   for (const name of disk.list(parent))
-    if (isHiddenName(name) && isOwnDirectory(disk, parent, name)) removeIfUnmade(disk, parent, name);
+    if (isHiddenName(name) && isOwnDirectory(disk, parent, name)) removeIfUnmade(disk, parent, name, UNMADE);
 }
 
-function removeIfUnmade(disk: Disk, parent: Dir, name: Buffer): void {
+/** `empty`: with nothing but these in it, nobody having it in hand, it is. */
+function removeIfUnmade(disk: Disk, parent: Dir, name: Buffer, empty: readonly Buffer[]): void {
   const isUnmade = within(disk, disk.openDir(parent, name), (dir) => {
     const entries = disk.list(dir);
     if (entries.length === 0) return true;
     if (entries.length > 1 || !entries[0]?.equals(OWN_DIR_NAME)) return false;
     return within(disk, disk.openDir(dir, OWN_DIR_NAME), (ownDir) => {
-      const empty = [
-        ...[NAMES.file, twinOf(NAMES.file)].map((one) => Buffer.concat([one, Buffer.from(".new")])),
-        NAMES.lock,
-      ];
       const left = disk.list(ownDir);
       if (left.some((inner) => !empty.some((known) => known.equals(inner))) || disk.isLocked(ownDir, NAMES.lock))
         return false;
