@@ -4,6 +4,7 @@ import { HIDDEN_NAME } from "../../format/ids";
 import { ICON, ITEM, PAGE, isStateName } from "../../format/state";
 import type { Dir, Disk, OpenFile, Stat } from "../../platform/port";
 import { keepingTimes, within } from "./handles";
+import { takeBack } from "./take-back";
 import { hasRecord, readTwins } from "./twins";
 import { said, say } from "@eremos/words/core/ground";
 
@@ -269,14 +270,12 @@ export function holdFolder(disk: Disk, path: Buffer, options: { readonly create:
   }
 }
 
-/** It was made for nothing: it goes again, unless somebody else is at work in it. What failed before that is told. */
+/** It was made for nothing: it goes again, unless somebody else is at work in it. */
 function unmakeOwnDir(disk: Disk, dir: Dir, before: Stat): void {
-  try {
+  takeBack(() => {
     disk.removeDir(dir, OWN_DIR_NAME);
     if (disk.owns(before)) disk.setTimes(dir, before.atimeNs, before.mtimeNs);
-  } catch (error) {
-    if (systemCode(error) === undefined) throw error;
-  }
+  });
 }
 
 /** What to say where somebody holds the folder's lock: who it is, as far as that can be seen. */

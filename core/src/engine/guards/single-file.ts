@@ -135,6 +135,7 @@ const UNMADE = [
   ...[NAMES.file, twinOf(NAMES.file)].map((one) => Buffer.concat([one, Buffer.from(".new")])),
   NAMES.lock,
 ];
+/** In one that this very work made: its record, too. */
 const JUST_MADE = [...UNMADE, NAMES.file, twinOf(NAMES.file)];
 
 /** Beside a file that is not protected. */
